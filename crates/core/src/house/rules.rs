@@ -1,0 +1,258 @@
+//! The questions on which good practitioners differ. Common practice, no published source.
+
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// One question.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, ToSchema,
+)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)] // each variant is its question, below
+pub enum RuleId {
+    RetuneLoop,
+    LinedCeiling,
+    HotTightening,
+    SameBoreNozzle,
+    StepsOrFlow,
+    MeasuringSteps,
+    FlowBy,
+    Hop,
+    RetractionSearch,
+    NozzleGap,
+    TubeReplaced,
+    AllMetalConversion,
+    NewPart,
+    FirstPrint,
+    Clog,
+    Covers,
+    CubeBy,
+}
+
+/// One school.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, ToSchema)]
+pub struct RuleOption {
+    /// Identifier.
+    pub id: &'static str,
+    /// What one does in this school.
+    pub label: &'static str,
+}
+
+/// A question with its schools; the first is the default.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, ToSchema)]
+pub struct RuleSpec {
+    /// Which question.
+    pub id: RuleId,
+    /// The question.
+    pub question: &'static str,
+    /// The schools, default first.
+    pub options: &'static [RuleOption],
+    /// Why the default is the default.
+    pub why: &'static str,
+}
+
+impl RuleId {
+    /// The question with its schools.
+    #[must_use]
+    pub const fn spec(self) -> &'static RuleSpec {
+        // OK because RULES has one entry a variant, in order; a test holds it.
+        &RULES[self as usize]
+    }
+}
+
+const fn o(id: &'static str, label: &'static str) -> RuleOption {
+    RuleOption { id, label }
+}
+
+/// Every question.
+pub const RULES: [RuleSpec; 17] = [
+    RuleSpec {
+        id: RuleId::RetuneLoop,
+        question: "When is the heater loop retuned?",
+        options: &[
+            o(
+                "whenever_replaced",
+                "Whenever anything in the heat path was replaced",
+            ),
+            o(
+                "when_it_swings",
+                "Only when a hold test swings more than the limit",
+            ),
+        ],
+        why: "Minutes against a ruined print. The hold test is done in both schools.",
+    },
+    RuleSpec {
+        id: RuleId::LinedCeiling,
+        question: "How hot may a lined hot end go?",
+        options: &[
+            o("c235", "235 °C"),
+            o("c240", "240 °C"),
+            o("c250", "The printer maker's figure, up to 250 °C"),
+        ],
+        why: "Liners soften from about 240 °C, and some practitioners distrust them far lower.",
+    },
+    RuleSpec {
+        id: RuleId::HotTightening,
+        question: "At what temperature is a nozzle tightened?",
+        options: &[
+            o(
+                "hottest_print",
+                "At the hottest print planned, never above the ceiling",
+            ),
+            o("c220", "220 °C"),
+            o("c230", "230 °C"),
+            o("c235", "235 °C"),
+        ],
+        why: "What was tight cold opens when the block expands.",
+    },
+    RuleSpec {
+        id: RuleId::SameBoreNozzle,
+        question: "What is recalibrated after a nozzle of the same bore?",
+        options: &[
+            o("verify_flow", "Redo Z, verify flow"),
+            o("z_only", "Z only"),
+        ],
+        why: "It is quick, and the old nozzle was worn or it would still be in.",
+    },
+    RuleSpec {
+        id: RuleId::StepsOrFlow,
+        question: "Steps per millimetre or flow first?",
+        options: &[
+            o("steps_first", "Steps first, flow after"),
+            o(
+                "computed",
+                "Leave steps at the drive's computed value and put all in flow",
+            ),
+        ],
+        why: "Steps belong to the machine, flow to the filament, so profiles stay portable.",
+    },
+    RuleSpec {
+        id: RuleId::MeasuringSteps,
+        question: "How are the steps measured?",
+        options: &[
+            o(
+                "loaded",
+                "Hot, loaded, slow feed, with one free-air repeat if it disagrees",
+            ),
+            o("free_air", "With the filament out of the hot end"),
+        ],
+        why: "Loaded shows slip, free air shows the drive alone. The difference is the diagnosis.",
+    },
+    RuleSpec {
+        id: RuleId::FlowBy,
+        question: "How is flow found?",
+        options: &[
+            o("walls", "By wall thickness, then picture cards to refine"),
+            o("cards", "By picture cards only"),
+            o("tower", "By a tower over a user's own part"),
+            o("mass", "By mass"),
+        ],
+        why: "Numbers first, then what the eye sees. Soft filaments want the tower.",
+    },
+    RuleSpec {
+        id: RuleId::Hop,
+        question: "Lift the nozzle on travel?",
+        options: &[
+            o(
+                "off",
+                "Off while tuning, on only where the nozzle strikes parts",
+            ),
+            o("on", "Always on"),
+        ],
+        why: "A hop leaves no wipe, so it strings. But a struck part is lost.",
+    },
+    RuleSpec {
+        id: RuleId::RetractionSearch,
+        question: "How is retraction searched?",
+        options: &[
+            o(
+                "distance_first",
+                "Distance at a moderate speed, then speed from slow to fast",
+            ),
+            o("fast_first", "Fast first"),
+        ],
+        why: "Slow pulls are gentler on the filament. Fast ones grind it.",
+    },
+    RuleSpec {
+        id: RuleId::NozzleGap,
+        question: "How is the nozzle gap set?",
+        options: &[
+            o("patch", "First-layer patch measured, paper only to start"),
+            o("paper", "Paper"),
+            o("feeler", "Feeler gauge"),
+            o("probe", "Probe routine"),
+        ],
+        why: "A measured patch is a number that can be compared next year.",
+    },
+    RuleSpec {
+        id: RuleId::TubeReplaced,
+        question: "When is the tube replaced?",
+        options: &[
+            o("when_worn", "When it shows wear"),
+            o("every_job", "At every hot-end job"),
+        ],
+        why: "Both occur. The traveller records which.",
+    },
+    RuleSpec {
+        id: RuleId::AllMetalConversion,
+        question: "Where to start after an all-metal conversion?",
+        options: &[
+            o(
+                "shifted",
+                "Print 5 to 10 °C hotter, shorten retraction, then tune",
+            ),
+            o("old_values", "Tune from the old values"),
+        ],
+        why: "A longer cold path wants both.",
+    },
+    RuleSpec {
+        id: RuleId::NewPart,
+        question: "In what form are new hot ends stocked?",
+        options: &[
+            o("assembly", "Complete assembly"),
+            o("single", "Single parts"),
+        ],
+        why: "Single parts mean moving sensor and fan by hand: slower, more breakage.",
+    },
+    RuleSpec {
+        id: RuleId::FirstPrint,
+        question: "With which settings is the first print after a repair?",
+        options: &[
+            o("old_settings", "Old settings unchanged"),
+            o("new_estimates", "New estimates at once"),
+        ],
+        why: "One change at a time: the part alone explains the difference.",
+    },
+    RuleSpec {
+        id: RuleId::Clog,
+        question: "What is done about a clog?",
+        options: &[
+            o(
+                "mild_first",
+                "Try without stripping first: heat, push, needle, pull",
+            ),
+            o("strip", "Strip at once"),
+        ],
+        why: "Half of the broken heat breaks come from stripping.",
+    },
+    RuleSpec {
+        id: RuleId::Covers,
+        question: "Covers after a blob?",
+        options: &[
+            o("refit", "Refit the covers"),
+            o("leave_off", "Leave them off to see trouble sooner"),
+        ],
+        why: "They keep hands off hot metal.",
+    },
+    RuleSpec {
+        id: RuleId::CubeBy,
+        question: "By what is the test cube judged?",
+        options: &[
+            o("plain", "By the plain tolerance below"),
+            o("it11", "By ISO 286-1 grade IT11, half to each side"),
+            o("it12", "By ISO 286-1 grade IT12, half to each side"),
+            o("it13", "By ISO 286-1 grade IT13, half to each side"),
+        ],
+        why: "A plain ± is understood by every customer. A grade follows the size of the part.",
+    },
+];

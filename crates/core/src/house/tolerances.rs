@@ -1,0 +1,153 @@
+//! Limits a shop may change. Defaults are common practice, no published source.
+
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// One limit.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, ToSchema,
+)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)] // each variant is its label, below
+pub enum ToleranceId {
+    DrivePercent,
+    DriveStopPercent,
+    TramMm,
+    OffsetZMm,
+    FlowPercent,
+    DensityPercent,
+    CubeMm,
+    StringsScore,
+    CleanConfidencePercent,
+    CleanRunLeastMin,
+    FirmwareMarginC,
+}
+
+/// A limit with its bounds.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, ToSchema)]
+pub struct ToleranceSpec {
+    /// Which limit.
+    pub id: ToleranceId,
+    /// What it limits.
+    pub label: &'static str,
+    /// Unit.
+    pub unit: &'static str,
+    /// Value unless the shop says otherwise.
+    pub default: f64,
+    /// Least value accepted.
+    pub min: f64,
+    /// Greatest value accepted.
+    pub max: f64,
+    /// Where the default comes from.
+    pub why: &'static str,
+}
+
+impl ToleranceId {
+    /// The limit's description.
+    #[must_use]
+    pub const fn spec(self) -> &'static ToleranceSpec {
+        // OK because TOLERANCES has one entry a variant, in order; a test holds it.
+        &TOLERANCES[self as usize]
+    }
+}
+
+const fn t(
+    id: ToleranceId,
+    label: &'static str,
+    unit: &'static str,
+    [default, min, max]: [f64; 3],
+    why: &'static str,
+) -> ToleranceSpec {
+    ToleranceSpec {
+        id,
+        label,
+        unit,
+        default,
+        min,
+        max,
+        why,
+    }
+}
+
+use ToleranceId as T;
+
+/// Every limit.
+pub const TOLERANCES: [ToleranceSpec; 11] = [
+    t(
+        T::DrivePercent,
+        "Drive: length fed",
+        "%",
+        [0.5, 0.05, 5.0],
+        "Half a percent is what flow can't hide.",
+    ),
+    t(
+        T::DriveStopPercent,
+        "Drive: stop beyond",
+        "%",
+        [15.0, 5.0, 50.0],
+        "No drive drifts that far. Something is wrong or broken.",
+    ),
+    t(
+        T::TramMm,
+        "Bed tram: height across the screws",
+        "mm",
+        [0.05, 0.005, 0.5],
+        "A quarter of a 0.2 mm first layer.",
+    ),
+    t(
+        T::OffsetZMm,
+        "Z offset: height of the nozzle",
+        "mm",
+        [0.02, 0.005, 0.2],
+        "A tenth of a 0.2 mm first layer.",
+    ),
+    t(
+        T::FlowPercent,
+        "Flow: wall thickness or mass",
+        "%",
+        [3.0, 0.5, 10.0],
+        "What a caliper can just prove on a 0.45 mm wall.",
+    ),
+    t(
+        T::DensityPercent,
+        "Flow by mass: density known to",
+        "%",
+        [1.0, 0.1, 10.0],
+        "Colour and fillers move it by about this much.",
+    ),
+    t(
+        T::CubeMm,
+        "Test cube: each edge",
+        "mm",
+        [0.10, 0.01, 1.0],
+        "Usual for a printed 20 mm cube.",
+    ),
+    t(
+        T::StringsScore,
+        "Strings: score at most",
+        "",
+        [1.0, 0.0, 5.0],
+        "A hair here and there brushes off.",
+    ),
+    t(
+        T::CleanConfidencePercent,
+        "Clean run: confidence",
+        "%",
+        [90.0, 50.0, 99.9],
+        "Nine in ten repairs that pass are then repaired.",
+    ),
+    t(
+        T::CleanRunLeastMin,
+        "Clean run: at least",
+        "min",
+        [30.0, 1.0, 10_000.0],
+        "Long enough for the whole machine to be warm.",
+    ),
+    t(
+        T::FirmwareMarginC,
+        "Firmware refuses targets within",
+        "°C",
+        [15.0, 0.0, 50.0],
+        "Of its own limit: a limit of 250 °C allows 235 °C.",
+    ),
+];

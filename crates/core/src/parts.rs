@@ -1,0 +1,327 @@
+//! What a printer is built of, and the ways in which a part gets replaced.
+
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// Something replaceable.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, ToSchema,
+)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)] // each variant is its label, below
+pub enum Part {
+    Nozzle,
+    HeatBreak,
+    HeaterBlock,
+    HeaterCartridge,
+    TemperatureSensor,
+    SiliconeSock,
+    HotEndFan,
+    PartFan,
+    HotEndAssembly,
+    ExtruderDrive,
+    ExtruderMotor,
+    Tube,
+    HotEndCoupler,
+    ExtruderCoupler,
+    FilamentCutter,
+    BedProbe,
+    BedSurface,
+    ControlBoard,
+}
+
+impl Part {
+    /// Every part, from the nozzle upward and outward.
+    pub const ALL: [Self; 18] = [
+        Self::Nozzle,
+        Self::HeatBreak,
+        Self::HeaterBlock,
+        Self::HeaterCartridge,
+        Self::TemperatureSensor,
+        Self::SiliconeSock,
+        Self::HotEndFan,
+        Self::PartFan,
+        Self::HotEndAssembly,
+        Self::ExtruderDrive,
+        Self::ExtruderMotor,
+        Self::Tube,
+        Self::HotEndCoupler,
+        Self::ExtruderCoupler,
+        Self::FilamentCutter,
+        Self::BedProbe,
+        Self::BedSurface,
+        Self::ControlBoard,
+    ];
+
+    /// Name, e.g. "heater block".
+    #[must_use]
+    pub const fn label(self) -> &'static str {
+        match self {
+            Self::Nozzle => "nozzle",
+            Self::HeatBreak => "heat break",
+            Self::HeaterBlock => "heater block",
+            Self::HeaterCartridge => "heater cartridge",
+            Self::TemperatureSensor => "temperature sensor",
+            Self::SiliconeSock => "silicone sock",
+            Self::HotEndFan => "hot-end fan",
+            Self::PartFan => "part fan",
+            Self::HotEndAssembly => "complete hot end",
+            Self::ExtruderDrive => "extruder drive",
+            Self::ExtruderMotor => "extruder motor",
+            Self::Tube => "tube",
+            Self::HotEndCoupler => "hot-end coupler",
+            Self::ExtruderCoupler => "extruder coupler",
+            Self::FilamentCutter => "filament cutter",
+            Self::BedProbe => "bed probe",
+            Self::BedSurface => "bed surface",
+            Self::ControlBoard => "control board or firmware",
+        }
+    }
+
+    /// Identifier used in JSON and the database.
+    #[must_use]
+    pub const fn id(self) -> &'static str {
+        match self {
+            Self::Nozzle => "nozzle",
+            Self::HeatBreak => "heat_break",
+            Self::HeaterBlock => "heater_block",
+            Self::HeaterCartridge => "heater_cartridge",
+            Self::TemperatureSensor => "temperature_sensor",
+            Self::SiliconeSock => "silicone_sock",
+            Self::HotEndFan => "hot_end_fan",
+            Self::PartFan => "part_fan",
+            Self::HotEndAssembly => "hot_end_assembly",
+            Self::ExtruderDrive => "extruder_drive",
+            Self::ExtruderMotor => "extruder_motor",
+            Self::Tube => "tube",
+            Self::HotEndCoupler => "hot_end_coupler",
+            Self::ExtruderCoupler => "extruder_coupler",
+            Self::FilamentCutter => "filament_cutter",
+            Self::BedProbe => "bed_probe",
+            Self::BedSurface => "bed_surface",
+            Self::ControlBoard => "control_board",
+        }
+    }
+
+    /// The part with this [`Part::id`], if there is one.
+    #[must_use]
+    pub fn from_id(id: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|p| p.id() == id)
+    }
+
+    /// The ways in which this part can have been replaced; the first is the usual one.
+    #[must_use]
+    pub fn replacements(self) -> Vec<Replacement> {
+        Replacement::ALL
+            .into_iter()
+            .filter(|r| r.part() == self)
+            .collect()
+    }
+}
+
+/// A part together with how the new one differs from the old: one row of the chain's first table.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, ToSchema,
+)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)] // each variant is its label, below
+pub enum Replacement {
+    NozzleSame,
+    NozzleOtherBore,
+    NozzleOtherMaterial,
+    HeatBreakSame,
+    HeatBreakToAllMetal,
+    HeaterBlock,
+    HeaterCartridge,
+    SensorSameType,
+    SensorOtherType,
+    SiliconeSock,
+    HotEndFan,
+    PartFan,
+    HotEndSame,
+    HotEndOther,
+    ExtruderDrive,
+    ExtruderMotor,
+    Tube,
+    HotEndCoupler,
+    ExtruderCoupler,
+    TubeToDirectDrive,
+    FilamentCutter,
+    BedProbe,
+    BedSurface,
+    ControlBoard,
+}
+
+impl Replacement {
+    /// Every row, in the order of the table.
+    pub const ALL: [Self; 24] = [
+        Self::NozzleSame,
+        Self::NozzleOtherBore,
+        Self::NozzleOtherMaterial,
+        Self::HeatBreakSame,
+        Self::HeatBreakToAllMetal,
+        Self::HeaterBlock,
+        Self::HeaterCartridge,
+        Self::SensorSameType,
+        Self::SensorOtherType,
+        Self::SiliconeSock,
+        Self::HotEndFan,
+        Self::PartFan,
+        Self::HotEndSame,
+        Self::HotEndOther,
+        Self::ExtruderDrive,
+        Self::ExtruderMotor,
+        Self::Tube,
+        Self::HotEndCoupler,
+        Self::ExtruderCoupler,
+        Self::TubeToDirectDrive,
+        Self::FilamentCutter,
+        Self::BedProbe,
+        Self::BedSurface,
+        Self::ControlBoard,
+    ];
+
+    /// The part that was replaced.
+    #[must_use]
+    pub const fn part(self) -> Part {
+        match self {
+            Self::NozzleSame | Self::NozzleOtherBore | Self::NozzleOtherMaterial => Part::Nozzle,
+            Self::HeatBreakSame | Self::HeatBreakToAllMetal => Part::HeatBreak,
+            Self::HeaterBlock => Part::HeaterBlock,
+            Self::HeaterCartridge => Part::HeaterCartridge,
+            Self::SensorSameType | Self::SensorOtherType => Part::TemperatureSensor,
+            Self::SiliconeSock => Part::SiliconeSock,
+            Self::HotEndFan => Part::HotEndFan,
+            Self::PartFan => Part::PartFan,
+            Self::HotEndSame | Self::HotEndOther => Part::HotEndAssembly,
+            Self::ExtruderDrive | Self::TubeToDirectDrive => Part::ExtruderDrive,
+            Self::ExtruderMotor => Part::ExtruderMotor,
+            Self::Tube => Part::Tube,
+            Self::HotEndCoupler => Part::HotEndCoupler,
+            Self::ExtruderCoupler => Part::ExtruderCoupler,
+            Self::FilamentCutter => Part::FilamentCutter,
+            Self::BedProbe => Part::BedProbe,
+            Self::BedSurface => Part::BedSurface,
+            Self::ControlBoard => Part::ControlBoard,
+        }
+    }
+
+    /// Name as on the traveller, e.g. "nozzle, other bore".
+    #[must_use]
+    pub const fn label(self) -> &'static str {
+        match self {
+            Self::NozzleSame => "nozzle, same bore and material",
+            Self::NozzleOtherBore => "nozzle, other bore",
+            Self::NozzleOtherMaterial => "nozzle, other material",
+            Self::HeatBreakSame => "heat break, same kind",
+            Self::HeatBreakToAllMetal => "heat break, lined to all-metal",
+            Self::HeaterBlock => "heater block",
+            Self::HeaterCartridge => "heater cartridge",
+            Self::SensorSameType => "temperature sensor, same type",
+            Self::SensorOtherType => "temperature sensor, other type",
+            Self::SiliconeSock => "silicone sock",
+            Self::HotEndFan => "hot-end fan",
+            Self::PartFan => "part fan",
+            Self::HotEndSame => "complete hot end, same kind",
+            Self::HotEndOther => "complete hot end, other kind",
+            Self::ExtruderDrive => "extruder drive or gears",
+            Self::ExtruderMotor => "extruder motor",
+            Self::Tube => "tube",
+            Self::HotEndCoupler => "hot-end coupler",
+            Self::ExtruderCoupler => "extruder coupler",
+            Self::TubeToDirectDrive => "tube drive to direct drive",
+            Self::FilamentCutter => "filament cutter",
+            Self::BedProbe => "bed probe",
+            Self::BedSurface => "bed surface",
+            Self::ControlBoard => "control board or firmware",
+        }
+    }
+
+    /// Clause for a reason sentence, e.g. "the nozzle was replaced by one of another bore".
+    #[must_use]
+    pub const fn was_replaced(self) -> &'static str {
+        match self {
+            Self::NozzleSame => "the nozzle was replaced",
+            Self::NozzleOtherBore => "the nozzle was replaced by one of another bore",
+            Self::NozzleOtherMaterial => "the nozzle was replaced by one of another material",
+            Self::HeatBreakSame => "the heat break was replaced",
+            Self::HeatBreakToAllMetal => "the hot end went from lined to all-metal",
+            Self::HeaterBlock => "the heater block was replaced",
+            Self::HeaterCartridge => "the heater cartridge was replaced",
+            Self::SensorSameType => "the temperature sensor was replaced",
+            Self::SensorOtherType => "the temperature sensor was replaced by another type",
+            Self::SiliconeSock => "the silicone sock was replaced",
+            Self::HotEndFan => "the hot-end fan was replaced",
+            Self::PartFan => "the part fan was replaced",
+            Self::HotEndSame => "the complete hot end was replaced",
+            Self::HotEndOther => "the complete hot end was replaced by another kind",
+            Self::ExtruderDrive => "the extruder drive was replaced",
+            Self::ExtruderMotor => "the extruder motor was replaced",
+            Self::Tube => "the tube was replaced",
+            Self::HotEndCoupler => "the hot-end coupler was replaced",
+            Self::ExtruderCoupler => "the extruder coupler was replaced",
+            Self::TubeToDirectDrive => "the tube drive became a direct drive",
+            Self::FilamentCutter => "the filament cutter was replaced",
+            Self::BedProbe => "the bed probe was replaced",
+            Self::BedSurface => "the bed surface was replaced",
+            Self::ControlBoard => "the control board or firmware was replaced",
+        }
+    }
+
+    /// Identifier used in JSON, URLs and the database, e.g. `nozzle_other_bore`.
+    #[must_use]
+    pub const fn id(self) -> &'static str {
+        match self {
+            Self::NozzleSame => "nozzle_same",
+            Self::NozzleOtherBore => "nozzle_other_bore",
+            Self::NozzleOtherMaterial => "nozzle_other_material",
+            Self::HeatBreakSame => "heat_break_same",
+            Self::HeatBreakToAllMetal => "heat_break_to_all_metal",
+            Self::HeaterBlock => "heater_block",
+            Self::HeaterCartridge => "heater_cartridge",
+            Self::SensorSameType => "sensor_same_type",
+            Self::SensorOtherType => "sensor_other_type",
+            Self::SiliconeSock => "silicone_sock",
+            Self::HotEndFan => "hot_end_fan",
+            Self::PartFan => "part_fan",
+            Self::HotEndSame => "hot_end_same",
+            Self::HotEndOther => "hot_end_other",
+            Self::ExtruderDrive => "extruder_drive",
+            Self::ExtruderMotor => "extruder_motor",
+            Self::Tube => "tube",
+            Self::HotEndCoupler => "hot_end_coupler",
+            Self::ExtruderCoupler => "extruder_coupler",
+            Self::TubeToDirectDrive => "tube_to_direct_drive",
+            Self::FilamentCutter => "filament_cutter",
+            Self::BedProbe => "bed_probe",
+            Self::BedSurface => "bed_surface",
+            Self::ControlBoard => "control_board",
+        }
+    }
+
+    /// The row with this [`Replacement::id`], if there is one.
+    #[must_use]
+    pub fn from_id(id: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|r| r.id() == id)
+    }
+
+    /// Whether fitting this part joins or unplugs wires, so that power-up checks follow.
+    #[must_use]
+    pub const fn electrical(self) -> bool {
+        matches!(
+            self.part(),
+            Part::HeaterBlock
+                | Part::HeaterCartridge
+                | Part::TemperatureSensor
+                | Part::HotEndFan
+                | Part::PartFan
+                | Part::HotEndAssembly
+                | Part::HeatBreak
+                | Part::ExtruderMotor
+                | Part::ExtruderDrive
+                | Part::FilamentCutter
+                | Part::BedProbe
+                | Part::ControlBoard
+        )
+    }
+}
