@@ -1,0 +1,226 @@
+//! House rules on disk. Every change is a line of the logbook.
+
+use rusqlite::params;
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use wattotherm_core::chain::CellOverride;
+use wattotherm_core::house::{Choice, House, RuleId, ToleranceId};
+use wattotherm_core::measure::Instrument;
+use wattotherm_core::{Parameter, Replacement};
+
+use crate::logbook::{Line, append};
+use crate::{Store, StoreError};
+
+/// A fieldless enum as the text serde gives it.
+fn word<T: Serialize>(value: &T) -> Result<String, StoreError> {
+    Ok(serde_json::to_value(value)?
+        .as_str()
+        .unwrap_or_default()
+        .to_owned())
+}
+
+fn from_word<T: DeserializeOwned>(text: String) -> Option<T> {
+    serde_json::from_value(serde_json::Value::String(text)).ok()
+}
+
+impl Store {
+    /// The house rules in force.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn house(&self) -> Result<House, StoreError> {
+        let mut house = House::default();
+        let mut s = self
+            .conn
+            .prepare_cached("SELECT rule, option, reason FROM house_choice")?;
+        for row in s.query_map([], |r| Ok((r.get::<_, String>(0)?, r.get(1)?, r.get(2)?)))? {
+            let (rule, option, reason) = row?;
+            if let Some(id) = from_word::<RuleId>(rule) {
+                house.choices.insert(id, Choice { option, reason });
+            }
+        }
+        let mut s = self
+            .conn
+            .prepare_cached("SELECT id, value FROM house_tolerance")?;
+        for row in s.query_map([], |r| Ok((r.get::<_, String>(0)?, r.get::<_, f64>(1)?)))? {
+            let (id, value) = row?;
+            if let Some(id) = from_word::<ToleranceId>(id) {
+                house.tolerances.insert(id, value);
+            }
+        }
+        let mut s = self
+            .conn
+            .prepare_cached("SELECT instrument FROM house_instrument")?;
+        for row in s.query_map([], |r| r.get::<_, String>(0))? {
+            let changed: Instrument = serde_json::from_str(&row?)?;
+            match house.instruments.iter_mut().find(|i| i.id == changed.id) {
+                Some(i) => *i = changed,
+                None => house.instruments.push(changed),
+            }
+        }
+        let mut s = self
+            .conn
+            .prepare_cached("SELECT replacement, parameter, strength, reason FROM house_cell")?;
+        let rows = s.query_map([], |r| {
+            Ok((
+                r.get::<_, String>(0)?,
+                r.get::<_, String>(1)?,
+                r.get::<_, Option<String>>(2)?,
+                r.get::<_, String>(3)?,
+            ))
+        })?;
+        for row in rows {
+            let (replacement, parameter, strength, reason) = row?;
+            if let (Some(replacement), Some(parameter)) = (
+                Replacement::from_id(&replacement),
+                Parameter::from_id(&parameter),
+            ) {
+                let strength = strength.map(|s| crate::jobs::strength_of(&s));
+                house.cells.push(CellOverride {
+                    replacement,
+                    parameter,
+                    strength,
+                    reason,
+                });
+            }
+        }
+        Ok(house)
+    }
+
+    /// Chooses an option.
+    /// # Errors
+    /// [`StoreError::Conflict`] if the rule has no such option.
+    pub fn choose(&mut self, rule: RuleId, choice: &Choice, at: &str) -> Result<(), StoreError> {
+        let spec = rule.spec();
+        let Some(option) = spec.options.iter().find(|o| o.id == choice.option) else {
+            return Err(StoreError::Conflict(format!(
+                "“{}” has no option “{}”.",
+                spec.question, choice.option
+            )));
+        };
+        let tx = self.conn.transaction()?;
+        tx.execute(
+            "INSERT OR REPLACE INTO house_choice VALUES (?1, ?2, ?3)",
+            params![word(&rule)?, choice.option, choice.reason],
+        )?;
+        append(
+            &tx,
+            &Line {
+                at,
+                kind: "rule",
+                text: &format!("House rule: {} {}", spec.question, option.label),
+                ..Line::default()
+            },
+        )?;
+        tx.commit()?;
+        Ok(())
+    }
+
+    /// Sets a tolerance.
+    /// # Errors
+    /// [`StoreError::Conflict`] outside its bounds.
+    pub fn set_tolerance(
+        &mut self,
+        id: ToleranceId,
+        value: f64,
+        at: &str,
+    ) -> Result<(), StoreError> {
+        let spec = id.spec();
+        if !(spec.min..=spec.max).contains(&value) {
+            return Err(StoreError::Conflict(format!(
+                "{} can't be {value} {u}. Type {} to {} {u}.",
+                spec.label,
+                spec.min,
+                spec.max,
+                u = spec.unit
+            )));
+        }
+        let tx = self.conn.transaction()?;
+        tx.execute(
+            "INSERT OR REPLACE INTO house_tolerance VALUES (?1, ?2)",
+            params![word(&id)?, value],
+        )?;
+        append(
+            &tx,
+            &Line {
+                at,
+                kind: "rule",
+                text: &format!("Tolerance: {} {value} {}", spec.label, spec.unit),
+                ..Line::default()
+            },
+        )?;
+        tx.commit()?;
+        Ok(())
+    }
+
+    /// Changes or adds an instrument.
+    /// # Errors
+    /// [`StoreError::Conflict`] for limits that can't be.
+    pub fn set_instrument(&mut self, instrument: &Instrument, at: &str) -> Result<(), StoreError> {
+        let good = |v: f64| v.is_finite() && (0.0..=10.0).contains(&v);
+        if !good(instrument.half_width)
+            || !good(instrument.shared_half_width)
+            || !good(instrument.scale_fraction)
+            || instrument.half_width + instrument.shared_half_width <= 0.0
+        {
+            return Err(StoreError::Conflict(format!(
+                "Limits of {} must be 0 to 10, and one of them above 0: no instrument is exact.",
+                instrument.name
+            )));
+        }
+        let tx = self.conn.transaction()?;
+        tx.execute(
+            "INSERT OR REPLACE INTO house_instrument VALUES (?1, ?2)",
+            params![instrument.id, serde_json::to_string(instrument)?],
+        )?;
+        append(
+            &tx,
+            &Line {
+                at,
+                kind: "rule",
+                text: &format!("Instrument: {}", instrument.describe()),
+                ..Line::default()
+            },
+        )?;
+        tx.commit()?;
+        Ok(())
+    }
+
+    /// Changes a cell of the chain's first table.
+    /// # Errors
+    /// [`StoreError::Conflict`] without a reason.
+    pub fn set_cell(&mut self, cell: &CellOverride, at: &str) -> Result<(), StoreError> {
+        if cell.reason.trim().is_empty() {
+            return Err(StoreError::Conflict(
+                "Say why your shop differs here.".into(),
+            ));
+        }
+        let tx = self.conn.transaction()?;
+        tx.execute(
+            "INSERT OR REPLACE INTO house_cell VALUES (?1, ?2, ?3, ?4)",
+            params![
+                cell.replacement.id(),
+                cell.parameter.id(),
+                cell.strength.map(wattotherm_core::chain::Strength::word),
+                cell.reason
+            ],
+        )?;
+        let word = cell
+            .strength
+            .map_or("untouched", wattotherm_core::chain::Strength::word);
+        append(
+            &tx,
+            &Line {
+                at,
+                kind: "rule",
+                text: &format!(
+                    "Chain: {} after {}: {word}",
+                    cell.parameter.label(),
+                    cell.replacement.label()
+                ),
+                ..Line::default()
+            },
+        )?;
+        tx.commit()?;
+        Ok(())
+    }
+}

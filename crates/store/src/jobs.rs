@@ -1,0 +1,587 @@
+//! Jobs: starting, typing, closing, reopening.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use rusqlite::{Connection, OptionalExtension, params};
+use wattotherm_core::chain::{ARROWS, StaleCause, Strength};
+use wattotherm_core::finding::Finding;
+use wattotherm_core::measure::Verdict;
+use wattotherm_core::route::{Event, JobFacts, Stop};
+use wattotherm_core::{Parameter, Replacement};
+
+use crate::logbook::{Line, append};
+use crate::printers::{fit_in, put_in, stale_in};
+use crate::records::{Closing, Filament, Job, NewJob, NewSetting, Shows};
+use crate::{Store, StoreError};
+
+pub(crate) fn strength_of(word: &str) -> Strength {
+    if word == "redo" {
+        Strength::Redo
+    } else {
+        Strength::Verify
+    }
+}
+
+impl Store {
+    /// Starts a job and returns its number.
+    /// # Errors
+    /// [`StoreError`] if printer or filament don't exist.
+    pub fn start_job(&mut self, new: &NewJob, at: &str) -> Result<i64, StoreError> {
+        let house = self.house()?;
+        let tx = self.conn.transaction()?;
+        let job_id = insert_job(&tx, new, at)?;
+        let labels: Vec<&str> = new.replaced.iter().map(|r| r.label()).collect();
+        let text = format!(
+            "Job {job_id} started: {}",
+            wattotherm_core::text::join_and(&labels)
+        );
+        append(
+            &tx,
+            &Line {
+                at,
+                kind: "job",
+                printer_id: Some(new.printer_id),
+                job_id: Some(job_id),
+                who: &new.technician,
+                text: &text,
+                ..Line::default()
+            },
+        )?;
+        // Values of the other filaments on this printer are in doubt until they are next used.
+        let tables = house.chain_tables();
+        for filament in other_filaments(&tx, new.printer_id, &new.filament_ids)? {
+            for parameter in Parameter::ALL.into_iter().filter(|p| p.per_filament()) {
+                let strongest = new
+                    .replaced
+                    .iter()
+                    .filter_map(|r| tables.cell(*r, parameter).map(|s| (s, *r)))
+                    .max_by_key(|(s, _)| *s);
+                if let Some((strength, r)) = strongest {
+                    let clause = format!(
+                        "{} in job {job_id}, with another filament",
+                        r.was_replaced()
+                    );
+                    mark_stale(
+                        &tx,
+                        new.printer_id,
+                        parameter,
+                        filament,
+                        strength,
+                        &clause,
+                        job_id,
+                    )?;
+                }
+            }
+        }
+        tx.commit()?;
+        Ok(job_id)
+    }
+
+    /// One job.
+    /// # Errors
+    /// [`StoreError::NotFound`] if there is none.
+    pub fn job(&self, id: i64) -> Result<Job, StoreError> {
+        let mut job = self
+            .conn
+            .query_row(
+                "SELECT id, printer_id, complaint, shows, tried, customer, technician, opened_at, finished_at FROM job WHERE id = ?1",
+                [id],
+                |r| {
+                    let shows: String = r.get(3)?;
+                    Ok(Job {
+                        id: r.get(0)?,
+                        printer_id: r.get(1)?,
+                        complaint: r.get(2)?,
+                        shows: Shows::from_id(&shows),
+                        tried: r.get(4)?,
+                        customer: r.get(5)?,
+                        technician: r.get(6)?,
+                        replaced: Vec::new(),
+                        filaments: Vec::new(),
+                        failure_times_min: Vec::new(),
+                        opened_at: r.get(7)?,
+                        finished_at: r.get(8)?,
+                    })
+                },
+            )
+            .optional()?
+            .ok_or(StoreError::NotFound { what: "job", id: id.to_string() })?;
+        let mut statement = self
+            .conn
+            .prepare_cached("SELECT replacement FROM job_replacement WHERE job_id = ?1")?;
+        for r in statement.query_map([id], |r| r.get::<_, String>(0))? {
+            job.replaced.extend(Replacement::from_id(&r?));
+        }
+        job.replaced.sort_unstable();
+        let mut statement = self.conn.prepare_cached(
+            "SELECT f.id, f.name, f.material FROM job_filament j JOIN filament f ON f.id = j.filament_id WHERE j.job_id = ?1 ORDER BY f.id",
+        )?;
+        for f in statement.query_map([id], |r| {
+            Ok(Filament {
+                id: r.get(0)?,
+                name: r.get(1)?,
+                material: r.get(2)?,
+            })
+        })? {
+            job.filaments.push(f?);
+        }
+        let mut statement = self
+            .conn
+            .prepare_cached("SELECT minutes FROM failure_time WHERE job_id = ?1 ORDER BY rowid")?;
+        for m in statement.query_map([id], |r| r.get(0))? {
+            job.failure_times_min.push(m?);
+        }
+        Ok(job)
+    }
+
+    /// All jobs, the newest first.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn jobs(&self) -> Result<Vec<Job>, StoreError> {
+        let mut statement = self
+            .conn
+            .prepare_cached("SELECT id FROM job ORDER BY id DESC LIMIT 500")?;
+        let ids: Vec<i64> = statement
+            .query_map([], |r| r.get(0))?
+            .collect::<Result<_, _>>()?;
+        ids.into_iter().map(|id| self.job(id)).collect()
+    }
+
+    /// What the core's traveller needs to know of a job.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn job_facts(&self, job: &Job) -> Result<JobFacts, StoreError> {
+        let printer = self.printer(job.printer_id)?;
+        let mut facts = JobFacts {
+            replaced: job.replaced.iter().copied().collect::<BTreeSet<_>>(),
+            filaments: job
+                .filaments
+                .iter()
+                .map(|f| (f.id, f.name.clone()))
+                .collect(),
+            stale: BTreeMap::new(),
+            initial: BTreeMap::new(),
+            initial_text: BTreeMap::new(),
+            nozzles: printer.facts.nozzles,
+        };
+        // Marks of this very job concern filaments it doesn't work through, so none is left out.
+        for mark in stale_in(&self.conn, job.printer_id)? {
+            if job.finished_at.is_none() && job.filaments.iter().any(|f| f.id == mark.filament_id) {
+                facts.stale.insert(
+                    (mark.parameter, mark.filament_id),
+                    StaleCause {
+                        strength: mark.strength,
+                        clause: mark.clause,
+                    },
+                );
+            }
+        }
+        for s in self.settings(job.printer_id)? {
+            // In force when the job began.
+            let in_force = s.from_at <= job.opened_at
+                && s.until_at.as_ref().is_none_or(|u| *u > job.opened_at);
+            if in_force {
+                let stop = Stop::Parameter(s.parameter, s.filament_id);
+                if let Some(v) = s.value {
+                    facts.initial.insert(stop, v);
+                }
+                if let Some(t) = s.value_text {
+                    facts.initial_text.insert(stop, t);
+                }
+            }
+        }
+        Ok(facts)
+    }
+
+    /// What happened in a job, oldest first.
+    /// # Errors
+    /// [`StoreError`] of the database, or a stored finding that doesn't read.
+    pub fn events(&self, job_id: i64) -> Result<Vec<Event>, StoreError> {
+        let mut statement = self.conn.prepare_cached(
+            "SELECT l.id, l.kind, l.station, c.finding FROM logbook l LEFT JOIN closing c ON c.log_id = l.id
+             WHERE l.job_id = ?1 AND l.kind IN ('closed', 'reopened') ORDER BY l.id",
+        )?;
+        let rows = statement.query_map([job_id], |r| {
+            Ok((
+                r.get::<_, i64>(0)?,
+                r.get::<_, String>(1)?,
+                r.get::<_, Option<String>>(2)?,
+                r.get::<_, Option<String>>(3)?,
+            ))
+        })?;
+        let mut events = Vec::new();
+        for row in rows {
+            let (id, kind, station, finding) = row?;
+            let seq = u64::try_from(id).unwrap_or(0);
+            let Some(stop) = station.and_then(|s| s.parse().ok()) else {
+                continue;
+            };
+            match (kind.as_str(), finding) {
+                ("closed", Some(f)) => events.push(Event::Closed {
+                    seq,
+                    stop,
+                    finding: Box::new(serde_json::from_str(&f)?),
+                }),
+                _ => events.push(Event::Reopened { seq, stop }),
+            }
+        }
+        Ok(events)
+    }
+
+    /// Closings of a job, oldest first.
+    /// # Errors
+    /// [`StoreError`] of the database, or a stored record that doesn't read.
+    pub fn closings(&self, job_id: i64) -> Result<Vec<Closing>, StoreError> {
+        let mut statement = self.conn.prepare_cached(
+            "SELECT c.log_id, l.at, l.who, c.station, c.readings, c.finding,
+                    EXISTS (SELECT 1 FROM logbook s WHERE s.supersedes = l.id)
+             FROM closing c JOIN logbook l ON l.id = c.log_id WHERE c.job_id = ?1 ORDER BY c.log_id",
+        )?;
+        let rows = statement.query_map([job_id], |r| {
+            Ok((
+                r.get(0)?,
+                r.get(1)?,
+                r.get(2)?,
+                r.get(3)?,
+                r.get::<_, String>(4)?,
+                r.get::<_, String>(5)?,
+                r.get(6)?,
+            ))
+        })?;
+        let mut all = Vec::new();
+        for row in rows {
+            let (seq, at, who, station, readings, finding, superseded) = row?;
+            all.push(Closing {
+                seq,
+                at,
+                who,
+                station,
+                readings: serde_json::from_str(&readings)?,
+                finding: serde_json::from_str(&finding)?,
+                superseded,
+            });
+        }
+        Ok(all)
+    }
+
+    /// What is typed at a station and not closed yet.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn draft(
+        &self,
+        job_id: i64,
+        station: &str,
+    ) -> Result<Option<serde_json::Value>, StoreError> {
+        let text: Option<String> = self
+            .conn
+            .query_row(
+                "SELECT readings FROM draft WHERE job_id = ?1 AND station = ?2",
+                params![job_id, station],
+                |r| r.get(0),
+            )
+            .optional()?;
+        Ok(text.map(|t| serde_json::from_str(&t)).transpose()?)
+    }
+
+    /// Keeps what is typed: on disk when this returns.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn save_draft(
+        &mut self,
+        job_id: i64,
+        station: &str,
+        readings: &serde_json::Value,
+        at: &str,
+    ) -> Result<(), StoreError> {
+        self.conn.execute(
+            "INSERT INTO draft (job_id, station, readings, at) VALUES (?1, ?2, ?3, ?4)
+             ON CONFLICT (job_id, station) DO UPDATE SET readings = excluded.readings, at = excluded.at",
+            params![job_id, station, readings.to_string(), at],
+        )?;
+        Ok(())
+    }
+
+    /// Closes a station: readings, finding, logbook line, and the value it leaves, in one
+    /// transaction. Returns the number of the logbook entry.
+    /// # Errors
+    /// [`StoreError`] of the database; then nothing is stored.
+    pub fn close_station(
+        &mut self,
+        job: &Job,
+        stop: Stop,
+        readings: &serde_json::Value,
+        finding: &Finding,
+        at: &str,
+    ) -> Result<i64, StoreError> {
+        let tx = self.conn.transaction()?;
+        let station = stop.to_string();
+        let part = match stop {
+            Stop::Fit(r) => Some(r.part()),
+            _ => None,
+        };
+        let previous = last_closing(&tx, job.id, &station)?;
+        let title = finding.quantity.clone();
+        let text = match stop {
+            Stop::Parameter(p, _) => format!("{}: {}", p.label(), finding.line),
+            _ => format!(
+                "{}{}: {}",
+                title[..1].to_uppercase(),
+                &title[1..],
+                finding.line
+            ),
+        };
+        let seq = append(
+            &tx,
+            &Line {
+                at,
+                kind: "closed",
+                printer_id: Some(job.printer_id),
+                job_id: Some(job.id),
+                station: Some(&station),
+                part,
+                who: &job.technician,
+                text: &text,
+                verdict: Some(finding.verdict),
+                supersedes: previous,
+            },
+        )?;
+        tx.execute(
+            "INSERT INTO closing (log_id, job_id, station, readings, finding) VALUES (?1, ?2, ?3, ?4, ?5)",
+            params![seq, job.id, station, readings.to_string(), serde_json::to_string(finding)?],
+        )?;
+        tx.execute(
+            "DELETE FROM draft WHERE job_id = ?1 AND station = ?2",
+            params![job.id, station],
+        )?;
+        match stop {
+            Stop::Parameter(parameter, filament_id) => {
+                keep_value(&tx, job, parameter, filament_id, finding, seq, at)?;
+            }
+            Stop::Fit(r) if finding.verdict == Verdict::Pass => {
+                fit_in(&tx, job.printer_id, r.part(), r.label(), Some(job.id), at)?;
+            }
+            Stop::HandOver if finding.verdict == Verdict::Pass => {
+                tx.execute(
+                    "UPDATE job SET finished_at = ?2 WHERE id = ?1",
+                    params![job.id, at],
+                )?;
+                append(
+                    &tx,
+                    &Line {
+                        at,
+                        kind: "job",
+                        printer_id: Some(job.printer_id),
+                        job_id: Some(job.id),
+                        who: &job.technician,
+                        text: &format!("Job {} handed over", job.id),
+                        ..Line::default()
+                    },
+                )?;
+            }
+            _ => {}
+        }
+        tx.commit()?;
+        Ok(seq)
+    }
+
+    /// Opens a closed station again; the old closing stays in the logbook. Its readings come back
+    /// as the draft.
+    /// # Errors
+    /// [`StoreError::Conflict`] if it isn't closed.
+    pub fn reopen_station(
+        &mut self,
+        job: &Job,
+        stop: Stop,
+        reason: &str,
+        at: &str,
+    ) -> Result<i64, StoreError> {
+        let station = stop.to_string();
+        let tx = self.conn.transaction()?;
+        let Some(previous) = last_closing(&tx, job.id, &station)? else {
+            return Err(StoreError::Conflict(
+                "This station was never closed, so there is nothing to reopen.".into(),
+            ));
+        };
+        let text = format!("Reopened: {reason}");
+        let seq = append(
+            &tx,
+            &Line {
+                at,
+                kind: "reopened",
+                printer_id: Some(job.printer_id),
+                job_id: Some(job.id),
+                station: Some(&station),
+                who: &job.technician,
+                text: &text,
+                supersedes: Some(previous),
+                ..Line::default()
+            },
+        )?;
+        tx.execute(
+            "INSERT OR REPLACE INTO draft (job_id, station, readings, at) SELECT job_id, station, readings, ?2 FROM closing WHERE log_id = ?1",
+            params![previous, at],
+        )?;
+        tx.execute("UPDATE job SET finished_at = NULL WHERE id = ?1", [job.id])?;
+        tx.commit()?;
+        Ok(seq)
+    }
+}
+
+pub(crate) fn insert_job(tx: &Connection, new: &NewJob, at: &str) -> Result<i64, StoreError> {
+    let exists: bool = tx.query_row(
+        "SELECT EXISTS (SELECT 1 FROM printer WHERE id = ?1)",
+        [new.printer_id],
+        |r| r.get(0),
+    )?;
+    if !exists {
+        return Err(StoreError::NotFound {
+            what: "printer",
+            id: new.printer_id.to_string(),
+        });
+    }
+    tx.execute(
+        "INSERT INTO job (printer_id, complaint, shows, tried, customer, technician, opened_at) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)",
+        params![new.printer_id, new.complaint, new.shows.id(), new.tried, new.customer, new.technician, at],
+    )?;
+    let job_id = tx.last_insert_rowid();
+    for r in &new.replaced {
+        tx.execute(
+            "INSERT OR IGNORE INTO job_replacement VALUES (?1, ?2)",
+            params![job_id, r.id()],
+        )?;
+    }
+    for f in &new.filament_ids {
+        let known: bool = tx.query_row(
+            "SELECT EXISTS (SELECT 1 FROM filament WHERE id = ?1)",
+            [f],
+            |r| r.get(0),
+        )?;
+        if !known {
+            return Err(StoreError::NotFound {
+                what: "filament",
+                id: f.to_string(),
+            });
+        }
+        tx.execute(
+            "INSERT OR IGNORE INTO job_filament VALUES (?1, ?2)",
+            params![job_id, f],
+        )?;
+    }
+    for m in &new.failure_times_min {
+        tx.execute(
+            "INSERT INTO failure_time VALUES (?1, ?2)",
+            params![job_id, m],
+        )?;
+    }
+    Ok(job_id)
+}
+
+fn last_closing(conn: &Connection, job_id: i64, station: &str) -> Result<Option<i64>, StoreError> {
+    Ok(conn.query_row(
+        "SELECT MAX(log_id) FROM closing WHERE job_id = ?1 AND station = ?2",
+        params![job_id, station],
+        |r| r.get(0),
+    )?)
+}
+
+fn other_filaments(
+    conn: &Connection,
+    printer_id: i64,
+    except: &[i64],
+) -> Result<Vec<i64>, StoreError> {
+    let mut statement =
+        conn.prepare_cached("SELECT DISTINCT filament_id FROM setting WHERE printer_id = ?1 AND filament_id IS NOT NULL")?;
+    let mut all: Vec<i64> = statement
+        .query_map([printer_id], |r| r.get(0))?
+        .collect::<Result<_, _>>()?;
+    all.retain(|f| !except.contains(f));
+    Ok(all)
+}
+
+fn mark_stale(
+    conn: &Connection,
+    printer_id: i64,
+    parameter: Parameter,
+    filament: i64,
+    strength: Strength,
+    clause: &str,
+    job_id: i64,
+) -> Result<(), StoreError> {
+    // A redo is never weakened to a verify by a later job.
+    conn.execute(
+        "INSERT INTO stale VALUES (?1, ?2, ?3, ?4, ?5, ?6)
+         ON CONFLICT (printer_id, parameter, filament_id) DO UPDATE SET strength = excluded.strength, clause = excluded.clause, job_id = excluded.job_id
+         WHERE stale.strength <> 'redo'",
+        params![printer_id, parameter.id(), filament, strength.word(), clause, job_id],
+    )?;
+    Ok(())
+}
+
+/// Puts the value a closing leaves into the printer's history, and marks or clears doubt.
+fn keep_value(
+    conn: &Connection,
+    job: &Job,
+    parameter: Parameter,
+    filament_id: Option<i64>,
+    finding: &Finding,
+    seq: i64,
+    at: &str,
+) -> Result<(), StoreError> {
+    if finding.verdict == Verdict::Pass
+        && let Some(f) = filament_id
+    {
+        conn.execute(
+            "DELETE FROM stale WHERE printer_id = ?1 AND parameter = ?2 AND filament_id = ?3",
+            params![job.printer_id, parameter.id(), f],
+        )?;
+    }
+    let (value, value_text) = (finding.kept(), finding.kept_text().map(str::to_owned));
+    if value.is_none() && value_text.is_none() {
+        return Ok(());
+    }
+    let in_force: Option<(Option<f64>, Option<String>)> = conn
+        .query_row(
+            "SELECT value, value_text FROM setting WHERE printer_id = ?1 AND parameter = ?2 AND filament_id IS ?3 AND until_at IS NULL",
+            params![job.printer_id, parameter.id(), filament_id],
+            |r| Ok((r.get(0)?, r.get(1)?)),
+        )
+        .optional()?;
+    let same = in_force
+        .as_ref()
+        .is_some_and(|(v, t)| *v == value && *t == value_text);
+    if !same {
+        let new = NewSetting {
+            parameter,
+            filament_id,
+            value,
+            value_text,
+            expanded: finding.value_expanded,
+        };
+        put_in(conn, job.printer_id, &new, Some(seq), at)?;
+    }
+    if finding.verdict == Verdict::Adjust && filament_id.is_none() {
+        let mine: Vec<i64> = job.filaments.iter().map(|f| f.id).collect();
+        for filament in other_filaments(conn, job.printer_id, &mine)? {
+            for arrow in ARROWS
+                .iter()
+                .filter(|a| a.upstream == parameter && a.downstream.per_filament())
+            {
+                let clause = format!(
+                    "{} moved in job {}, with another filament",
+                    parameter.in_sentence(),
+                    job.id
+                );
+                mark_stale(
+                    conn,
+                    job.printer_id,
+                    arrow.downstream,
+                    filament,
+                    arrow.strength,
+                    &clause,
+                    job.id,
+                )?;
+            }
+        }
+    }
+    Ok(())
+}

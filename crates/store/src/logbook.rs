@@ -1,0 +1,150 @@
+//! The logbook: only ever appended to.
+
+use rusqlite::{Connection, params};
+use wattotherm_core::Part;
+use wattotherm_core::measure::Verdict;
+
+use crate::records::LogEntry;
+use crate::{Store, StoreError};
+
+/// A line to append.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Line<'a> {
+    pub at: &'a str,
+    pub kind: &'a str,
+    pub printer_id: Option<i64>,
+    pub job_id: Option<i64>,
+    pub station: Option<&'a str>,
+    pub part: Option<Part>,
+    pub who: &'a str,
+    pub text: &'a str,
+    pub verdict: Option<Verdict>,
+    pub supersedes: Option<i64>,
+}
+
+pub(crate) fn append(conn: &Connection, line: &Line<'_>) -> Result<i64, StoreError> {
+    conn.execute(
+        "INSERT INTO logbook (at, kind, printer_id, job_id, station, part, who, text, verdict, supersedes)
+         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
+        params![
+            line.at,
+            line.kind,
+            line.printer_id,
+            line.job_id,
+            line.station,
+            line.part.map(Part::id),
+            line.who,
+            line.text,
+            line.verdict.map(Verdict::id),
+            line.supersedes
+        ],
+    )?;
+    Ok(conn.last_insert_rowid())
+}
+
+/// Which entries to show.
+#[derive(Clone, Debug, Default)]
+pub struct LogFilter {
+    /// Of one printer.
+    pub printer_id: Option<i64>,
+    /// Of one job.
+    pub job_id: Option<i64>,
+    /// Of one part.
+    pub part: Option<Part>,
+    /// Containing this text.
+    pub text: Option<String>,
+    /// Older than this entry.
+    pub before: Option<i64>,
+}
+
+/// Entries given at once.
+const PAGE: i64 = 200;
+
+impl Store {
+    /// Entries, the newest first, at most 200.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn logbook(&self, filter: &LogFilter) -> Result<Vec<LogEntry>, StoreError> {
+        let mut statement = self.conn.prepare_cached(
+            "SELECT l.id, l.at, l.kind, l.printer_id, l.job_id, l.station, l.part, l.who, l.text, l.verdict, l.supersedes,
+                    (SELECT MIN(s.id) FROM logbook s WHERE s.supersedes = l.id)
+             FROM logbook l
+             WHERE (?1 IS NULL OR l.printer_id = ?1) AND (?2 IS NULL OR l.job_id = ?2)
+               AND (?3 IS NULL OR l.part = ?3 OR EXISTS (
+                    SELECT 1 FROM job_replacement r WHERE r.job_id = l.job_id AND r.replacement IN (SELECT value FROM json_each(?6))))
+               AND (?4 IS NULL OR instr(lower(l.text), lower(?4)) > 0)
+               AND (?5 IS NULL OR l.id < ?5)
+             ORDER BY l.id DESC LIMIT ?7",
+        )?;
+        let rows_of_part: Vec<&str> = filter
+            .part
+            .map(|p| p.replacements().iter().map(|r| r.id()).collect())
+            .unwrap_or_default();
+        let rows = statement.query_map(
+            params![
+                filter.printer_id,
+                filter.job_id,
+                filter.part.map(Part::id),
+                filter.text,
+                filter.before,
+                serde_json::to_string(&rows_of_part)?,
+                PAGE
+            ],
+            |r| {
+                let part: Option<String> = r.get(6)?;
+                let verdict: Option<String> = r.get(9)?;
+                Ok(LogEntry {
+                    id: r.get(0)?,
+                    at: r.get(1)?,
+                    kind: r.get(2)?,
+                    printer_id: r.get(3)?,
+                    job_id: r.get(4)?,
+                    station: r.get(5)?,
+                    part: part.as_deref().and_then(Part::from_id),
+                    who: r.get(7)?,
+                    text: r.get(8)?,
+                    verdict: verdict.as_deref().and_then(verdict_of),
+                    supersedes: r.get(10)?,
+                    superseded_by: r.get(11)?,
+                })
+            },
+        )?;
+        Ok(rows.collect::<Result<_, _>>()?)
+    }
+
+    /// Writes a note and returns its number.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn note(
+        &mut self,
+        printer_id: Option<i64>,
+        job_id: Option<i64>,
+        who: &str,
+        text: &str,
+        at: &str,
+    ) -> Result<i64, StoreError> {
+        append(
+            &self.conn,
+            &Line {
+                at,
+                kind: "note",
+                printer_id,
+                job_id,
+                who,
+                text,
+                ..Line::default()
+            },
+        )
+    }
+}
+
+fn verdict_of(id: &str) -> Option<Verdict> {
+    [
+        Verdict::Pass,
+        Verdict::Adjust,
+        Verdict::MeasureAgain,
+        Verdict::Stop,
+    ]
+    .into_iter()
+    .find(|v| v.id() == id)
+}

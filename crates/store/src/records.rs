@@ -1,0 +1,273 @@
+//! The rows, as the rest of the application sees them.
+
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use wattotherm_core::chain::Strength;
+use wattotherm_core::finding::Finding;
+use wattotherm_core::measure::Verdict;
+use wattotherm_core::stations::PrinterFacts;
+use wattotherm_core::{Parameter, Part, Replacement};
+
+/// A printer.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Printer {
+    /// Row id.
+    pub id: i64,
+    /// Name in the shop.
+    pub name: String,
+    /// Kind in words, never a maker.
+    pub kind: String,
+    /// What stations need to know.
+    pub facts: PrinterFacts,
+    /// Whether this is invented demo data.
+    pub invented: bool,
+    /// When it was added (RFC 3339).
+    pub added_at: String,
+}
+
+/// A printer to add.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewPrinter {
+    /// Name in the shop.
+    pub name: String,
+    /// Kind in words.
+    pub kind: String,
+    /// What stations need to know.
+    #[serde(default)]
+    pub facts: PrinterFacts,
+    /// Whether this is invented demo data.
+    #[serde(default)]
+    pub invented: bool,
+}
+
+/// A filament.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Filament {
+    /// Row id.
+    pub id: i64,
+    /// Name in the shop, e.g. "PETG, green".
+    pub name: String,
+    /// Material, e.g. "PETG".
+    pub material: String,
+}
+
+/// A filament to add.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewFilament {
+    /// Name in the shop.
+    pub name: String,
+    /// Material.
+    pub material: String,
+}
+
+/// A part on a printer from one day to another.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Fitting {
+    /// Which part.
+    pub part: Part,
+    /// What it is, e.g. "brass 0.4".
+    pub description: String,
+    /// Fitted at.
+    pub from_at: String,
+    /// Taken off at; none while it is fitted.
+    pub until_at: Option<String>,
+    /// Job that fitted it.
+    pub job_id: Option<i64>,
+}
+
+/// A calibrated value from one day to another.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Setting {
+    /// Which parameter.
+    pub parameter: Parameter,
+    /// Its filament; none for machine parameters.
+    pub filament_id: Option<i64>,
+    /// Value in the parameter's unit.
+    pub value: Option<f64>,
+    /// Value where it is a text.
+    pub value_text: Option<String>,
+    /// Expanded uncertainty (95 %).
+    pub expanded: Option<f64>,
+    /// In force from.
+    pub from_at: String,
+    /// In force until; none while it is in force.
+    pub until_at: Option<String>,
+    /// Logbook entry that set it.
+    pub log_id: Option<i64>,
+}
+
+/// A value that is put in force.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewSetting {
+    /// Which parameter.
+    pub parameter: Parameter,
+    /// Its filament; none for machine parameters.
+    #[serde(default)]
+    pub filament_id: Option<i64>,
+    /// Value in the parameter's unit.
+    #[serde(default)]
+    pub value: Option<f64>,
+    /// Value where it is a text.
+    #[serde(default)]
+    pub value_text: Option<String>,
+    /// Expanded uncertainty (95 %).
+    #[serde(default)]
+    pub expanded: Option<f64>,
+}
+
+/// When in a print a complaint shows.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Shows {
+    /// From the first minute.
+    AtOnce,
+    /// After some time of printing.
+    AfterAWhile,
+    /// Now and then.
+    AtRandom,
+    /// Nothing is wrong: a planned change.
+    #[default]
+    NoComplaint,
+}
+
+impl Shows {
+    pub(crate) const fn id(self) -> &'static str {
+        match self {
+            Self::AtOnce => "at_once",
+            Self::AfterAWhile => "after_a_while",
+            Self::AtRandom => "at_random",
+            Self::NoComplaint => "no_complaint",
+        }
+    }
+    pub(crate) fn from_id(id: &str) -> Self {
+        [Self::AtOnce, Self::AfterAWhile, Self::AtRandom]
+            .into_iter()
+            .find(|s| s.id() == id)
+            .unwrap_or_default()
+    }
+}
+
+/// A job.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Job {
+    /// Row id, also the job's number.
+    pub id: i64,
+    /// Its printer.
+    pub printer_id: i64,
+    /// Complaint in the customer's words.
+    pub complaint: String,
+    /// When it shows.
+    pub shows: Shows,
+    /// What was already tried.
+    pub tried: String,
+    /// Who brought it.
+    pub customer: String,
+    /// Who works on it.
+    pub technician: String,
+    /// What was replaced.
+    pub replaced: Vec<Replacement>,
+    /// Filaments worked through.
+    pub filaments: Vec<Filament>,
+    /// Minutes of printing after which the complaint showed.
+    pub failure_times_min: Vec<f64>,
+    /// Opened at.
+    pub opened_at: String,
+    /// Handed over at; none while it is open.
+    pub finished_at: Option<String>,
+}
+
+/// A job to start.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewJob {
+    /// Its printer.
+    pub printer_id: i64,
+    /// Complaint in the customer's words.
+    #[serde(default)]
+    pub complaint: String,
+    /// When it shows.
+    #[serde(default)]
+    pub shows: Shows,
+    /// What was already tried.
+    #[serde(default)]
+    pub tried: String,
+    /// Who brought it.
+    #[serde(default)]
+    pub customer: String,
+    /// Who works on it.
+    #[serde(default)]
+    pub technician: String,
+    /// What was replaced.
+    pub replaced: Vec<Replacement>,
+    /// Filaments to work through.
+    #[serde(default)]
+    pub filament_ids: Vec<i64>,
+    /// Minutes of printing after which the complaint showed.
+    #[serde(default)]
+    pub failure_times_min: Vec<f64>,
+}
+
+/// A line of the logbook.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct LogEntry {
+    /// Number of the entry; rises with time.
+    pub id: i64,
+    /// When (RFC 3339).
+    pub at: String,
+    /// What kind: job, closed, reopened, note, setting, fitting, rule, import.
+    pub kind: String,
+    /// Printer concerned.
+    pub printer_id: Option<i64>,
+    /// Job concerned.
+    pub job_id: Option<i64>,
+    /// Station concerned.
+    pub station: Option<String>,
+    /// Part concerned.
+    pub part: Option<Part>,
+    /// Who.
+    pub who: String,
+    /// What happened, one sentence.
+    pub text: String,
+    /// Verdict, for closings.
+    pub verdict: Option<Verdict>,
+    /// Entry that this one replaces.
+    pub supersedes: Option<i64>,
+    /// Entry that replaces this one.
+    pub superseded_by: Option<i64>,
+}
+
+/// One closing of a station.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Closing {
+    /// Number of its logbook entry.
+    pub seq: i64,
+    /// When.
+    pub at: String,
+    /// Who.
+    pub who: String,
+    /// Key of the station.
+    pub station: String,
+    /// Readings as typed.
+    #[schema(value_type = Object)]
+    pub readings: serde_json::Value,
+    /// What they led to.
+    pub finding: Finding,
+    /// Whether the station was reopened or closed again after this.
+    pub superseded: bool,
+}
+
+/// A filament's value in doubt.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct StaleMark {
+    /// Which parameter.
+    pub parameter: Parameter,
+    /// Of which filament.
+    pub filament_id: i64,
+    /// How strongly.
+    pub strength: Strength,
+    /// Why, as a clause.
+    pub clause: String,
+}

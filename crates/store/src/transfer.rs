@@ -1,0 +1,343 @@
+//! A whole job as one JSON file, out and in.
+
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use wattotherm_core::finding::Finding;
+use wattotherm_core::route::Stop;
+use wattotherm_core::stations::{Context, evaluate};
+
+use crate::jobs::insert_job;
+use crate::logbook::{Line, append};
+use crate::records::{NewFilament, NewJob, NewPrinter};
+use crate::{Store, StoreError};
+
+/// Version of [`JobFile`] that this build writes.
+pub const FORMAT: u32 = 1;
+
+/// A job with its printer, filaments and all that happened, as a file.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct JobFile {
+    /// Version of this format: 1.
+    pub wattotherm_job: u32,
+    /// The printer; matched by name on import.
+    pub printer: NewPrinter,
+    /// Filaments; matched by name on import.
+    pub filaments: Vec<NewFilament>,
+    /// The job. Its ids count from 0 in `filaments`; `printer_id` is ignored.
+    pub job: NewJob,
+    /// Opened at (RFC 3339).
+    pub opened_at: String,
+    /// Handed over at.
+    pub finished_at: Option<String>,
+    /// Closings and reopenings, oldest first.
+    pub entries: Vec<TransferEntry>,
+}
+
+/// One closing or reopening.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TransferEntry {
+    /// When (RFC 3339).
+    pub at: String,
+    /// Key of the station; a filament's number counts from 0 in `filaments`.
+    pub station: String,
+    /// Line of the logbook.
+    pub text: String,
+    /// Readings, for a closing.
+    #[schema(value_type = Option<Object>)]
+    pub readings: Option<serde_json::Value>,
+    /// Finding, for a closing.
+    pub finding: Option<Finding>,
+}
+
+/// Why a file is not imported. Nothing of it is kept.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum ImportError {
+    /// Not JSON, or JSON of another shape.
+    #[error("Line {line}, column {column}, {field}: {message}. Nothing was imported.")]
+    Shape {
+        /// Line in the file, from 1.
+        line: usize,
+        /// Column, from 1.
+        column: usize,
+        /// Path of the field.
+        field: String,
+        /// What was wrong.
+        message: String,
+    },
+    /// Right shape, impossible content.
+    #[error("{field}: {message} Nothing was imported.")]
+    Content {
+        /// Path of the field.
+        field: String,
+        /// What was wrong.
+        message: String,
+    },
+    /// The database.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+impl JobFile {
+    /// Reads a file and checks it.
+    /// # Errors
+    /// [`ImportError`] with line and field.
+    pub fn parse(text: &str) -> Result<Self, ImportError> {
+        let mut reader = serde_json::Deserializer::from_str(text);
+        let file: Self = serde_path_to_error::deserialize(&mut reader).map_err(|e| {
+            let inner = e.inner();
+            let (line, column) = (inner.line(), inner.column());
+            let full = inner.to_string();
+            let message = full.split(" at line ").next().unwrap_or(&full).to_owned();
+            let path = e.path().to_string();
+            let field = if path == "." {
+                "the file".to_owned()
+            } else {
+                path
+            };
+            ImportError::Shape {
+                line,
+                column,
+                field,
+                message,
+            }
+        })?;
+        let content = |field: String, message: String| Err(ImportError::Content { field, message });
+        if file.wattotherm_job != FORMAT {
+            return content(
+                "wattotherm_job".into(),
+                format!(
+                    "Version {} can't be read; this build reads version {FORMAT}.",
+                    file.wattotherm_job
+                ),
+            );
+        }
+        if file
+            .job
+            .filament_ids
+            .iter()
+            .any(|i| usize::try_from(*i).map_or(true, |i| i >= file.filaments.len()))
+        {
+            return content(
+                "job.filament_ids".into(),
+                "A number points past the list of filaments.".into(),
+            );
+        }
+        for (i, e) in file.entries.iter().enumerate() {
+            let Ok(stop) = e.station.parse::<Stop>() else {
+                return content(
+                    format!("entries.{i}.station"),
+                    format!(
+                        "There is no station “{}”.",
+                        e.station.chars().take(40).collect::<String>()
+                    ),
+                );
+            };
+            if let Stop::Parameter(_, Some(f)) = stop
+                && usize::try_from(f).map_or(true, |f| f >= file.filaments.len())
+            {
+                return content(
+                    format!("entries.{i}.station"),
+                    "Its filament isn't in the list.".into(),
+                );
+            }
+            if e.readings.is_some() != e.finding.is_some() {
+                return content(
+                    format!("entries.{i}"),
+                    "Readings and finding come together or not at all.".into(),
+                );
+            }
+            // Shape of the readings, not their values: house rules differ from shop to shop.
+            if let Some(r) = &e.readings
+                && let Err(wattotherm_core::stations::EvaluateError::Shape { field, message }) =
+                    evaluate(stop.station(), r, &Context::default())
+            {
+                return content(
+                    format!("entries.{i}.readings.{field}"),
+                    format!("{message}."),
+                );
+            }
+        }
+        Ok(file)
+    }
+}
+
+/// The same station with its filament's number replaced.
+fn renumber(stop: Stop, number: impl Fn(i64) -> Option<i64>) -> Stop {
+    match stop {
+        Stop::Parameter(p, Some(f)) => Stop::Parameter(p, number(f)),
+        other => other,
+    }
+}
+
+impl Store {
+    /// A job as a file.
+    /// # Errors
+    /// [`StoreError::NotFound`] if there is no such job.
+    pub fn export(&self, job_id: i64) -> Result<JobFile, StoreError> {
+        let job = self.job(job_id)?;
+        let printer = self.printer(job.printer_id)?;
+        let position = |id: i64| {
+            job.filaments
+                .iter()
+                .position(|f| f.id == id)
+                .and_then(|p| i64::try_from(p).ok())
+        };
+        let closings = self.closings(job_id)?;
+        let filter = crate::LogFilter {
+            job_id: Some(job_id),
+            ..crate::LogFilter::default()
+        };
+        let mut entries = Vec::new();
+        for line in self.logbook(&filter)?.into_iter().rev() {
+            let Some(stop) = line.station.as_deref().and_then(|s| s.parse::<Stop>().ok()) else {
+                continue;
+            };
+            let closing = closings.iter().find(|c| c.seq == line.id);
+            entries.push(TransferEntry {
+                at: line.at,
+                station: renumber(stop, position).to_string(),
+                text: line.text,
+                readings: closing.map(|c| c.readings.clone()),
+                finding: closing.map(|c| c.finding.clone()),
+            });
+        }
+        Ok(JobFile {
+            wattotherm_job: FORMAT,
+            printer: NewPrinter {
+                name: printer.name,
+                kind: printer.kind,
+                facts: printer.facts,
+                invented: printer.invented,
+            },
+            filaments: job
+                .filaments
+                .iter()
+                .map(|f| NewFilament {
+                    name: f.name.clone(),
+                    material: f.material.clone(),
+                })
+                .collect(),
+            job: NewJob {
+                printer_id: 0,
+                complaint: job.complaint.clone(),
+                shows: job.shows,
+                tried: job.tried.clone(),
+                customer: job.customer.clone(),
+                technician: job.technician.clone(),
+                replaced: job.replaced.clone(),
+                filament_ids: (0..).take(job.filaments.len()).collect(),
+                failure_times_min: job.failure_times_min.clone(),
+            },
+            opened_at: job.opened_at,
+            finished_at: job.finished_at,
+            entries,
+        })
+    }
+
+    /// Takes a job in as a new one and returns its number. All or nothing.
+    /// # Errors
+    /// [`ImportError::Store`] of the database.
+    pub fn import(&mut self, file: &JobFile, at: &str) -> Result<i64, ImportError> {
+        let tx = self.conn.transaction().map_err(StoreError::from)?;
+        let job_id = import_in(&tx, file, at)?;
+        tx.commit().map_err(StoreError::from)?;
+        Ok(job_id)
+    }
+}
+
+fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64, StoreError> {
+    use rusqlite::{OptionalExtension, params};
+    let known: Option<i64> = tx
+        .query_row(
+            "SELECT id FROM printer WHERE name = ?1",
+            [&file.printer.name],
+            |r| r.get(0),
+        )
+        .optional()?;
+    let printer_id = if let Some(id) = known {
+        id
+    } else {
+        tx.execute(
+            "INSERT INTO printer (name, kind, facts, invented, added_at) VALUES (?1, ?2, ?3, ?4, ?5)",
+            params![file.printer.name, file.printer.kind, serde_json::to_string(&file.printer.facts)?, file.printer.invented, at],
+        )?;
+        tx.last_insert_rowid()
+    };
+    let mut ids = Vec::new();
+    for f in &file.filaments {
+        tx.execute(
+            "INSERT OR IGNORE INTO filament (name, material) VALUES (?1, ?2)",
+            params![f.name, f.material],
+        )?;
+        ids.push(
+            tx.query_row("SELECT id FROM filament WHERE name = ?1", [&f.name], |r| {
+                r.get(0)
+            })?,
+        );
+    }
+    let id_of = |n: i64| usize::try_from(n).ok().and_then(|n| ids.get(n)).copied();
+    let mut new = file.job.clone();
+    new.printer_id = printer_id;
+    new.filament_ids = file
+        .job
+        .filament_ids
+        .iter()
+        .filter_map(|n| id_of(*n))
+        .collect();
+    let job_id = insert_job(tx, &new, &file.opened_at)?;
+    let text = format!("Job {job_id} imported, {} entries", file.entries.len());
+    append(
+        tx,
+        &Line {
+            at,
+            kind: "import",
+            printer_id: Some(printer_id),
+            job_id: Some(job_id),
+            text: &text,
+            ..Line::default()
+        },
+    )?;
+    for e in &file.entries {
+        let Ok(stop) = e.station.parse::<Stop>() else {
+            continue;
+        };
+        let station = renumber(stop, id_of).to_string();
+        let previous: Option<i64> = tx.query_row(
+            "SELECT MAX(log_id) FROM closing WHERE job_id = ?1 AND station = ?2",
+            params![job_id, station],
+            |r| r.get(0),
+        )?;
+        let kind = if e.finding.is_some() {
+            "closed"
+        } else {
+            "reopened"
+        };
+        let line = Line {
+            at: &e.at,
+            kind,
+            printer_id: Some(printer_id),
+            job_id: Some(job_id),
+            station: Some(&station),
+            who: &new.technician,
+            text: &e.text,
+            verdict: e.finding.as_ref().map(|f| f.verdict),
+            supersedes: previous,
+            ..Line::default()
+        };
+        let seq = append(tx, &line)?;
+        if let (Some(r), Some(f)) = (&e.readings, &e.finding) {
+            tx.execute(
+                "INSERT INTO closing (log_id, job_id, station, readings, finding) VALUES (?1, ?2, ?3, ?4, ?5)",
+                params![seq, job_id, station, r.to_string(), serde_json::to_string(f)?],
+            )?;
+        }
+    }
+    tx.execute(
+        "UPDATE job SET finished_at = ?2 WHERE id = ?1",
+        params![job_id, file.finished_at],
+    )?;
+    Ok(job_id)
+}
