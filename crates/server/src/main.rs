@@ -1,1 +1,180 @@
-fn main() {}
+//! Command line of Wattotherm.
+
+use std::io::{Read as _, Write as _};
+use std::net::SocketAddr;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+use clap::{Parser, Subcommand};
+use wattotherm_core::stations::{Context, StationName, evaluate};
+use wattotherm_server::{App, fill_with_demo, job_schema_json, listen, now, openapi_json};
+use wattotherm_store::{JobFile, OpenOptions, Store};
+
+/// Bench companion for recalibrating FDM printers.
+#[derive(Parser)]
+#[command(name = "wattotherm", version)]
+struct Cli {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Serve the application.
+    Serve {
+        /// Folder of the data file; the user's data folder unless given.
+        #[arg(long)]
+        data: Option<PathBuf>,
+        /// Address to listen on; port 0 takes a free one.
+        #[arg(long, default_value = "127.0.0.1:4870")]
+        listen: SocketAddr,
+    },
+    /// Serve fresh invented data from a temporary folder.
+    Demo {
+        /// Address to listen on; port 0 takes a free one.
+        #[arg(long, default_value = "127.0.0.1:4870")]
+        listen: SocketAddr,
+    },
+    /// Evaluate readings from standard input and print the finding as JSON.
+    Evaluate {
+        /// Station: drive, tram, offset_z, flow, acceptance, trial, check.
+        station: String,
+    },
+    /// Print a job as JSON.
+    Export {
+        /// Number of the job.
+        job: i64,
+        /// Folder of the data file.
+        #[arg(long)]
+        data: Option<PathBuf>,
+    },
+    /// Take a job file in.
+    Import {
+        /// The file.
+        file: PathBuf,
+        /// Folder of the data file.
+        #[arg(long)]
+        data: Option<PathBuf>,
+    },
+    /// Print the API's description.
+    Openapi,
+    /// Print the JSON Schema of the job file.
+    Schema,
+}
+
+type Failure = Box<dyn std::error::Error>;
+
+fn main() -> ExitCode {
+    tracing_subscriber::fmt()
+        .with_writer(std::io::stderr)
+        .with_max_level(tracing::Level::WARN)
+        .init();
+    match run(Cli::parse().command) {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(e) => {
+            let _ = writeln!(std::io::stderr(), "{e}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn run(command: Command) -> Result<(), Failure> {
+    match command {
+        Command::Serve { data, listen } => serve(&data_file(data)?, listen, false),
+        Command::Demo { listen } => {
+            let folder = tempfile::tempdir()?;
+            serve(&folder.path().join("wattotherm.sqlite"), listen, true)
+        }
+        Command::Evaluate { station } => evaluate_input(&station),
+        Command::Export { job, data } => {
+            let store = Store::open(&data_file(data)?, OpenOptions::default())?;
+            print(&serde_json::to_string_pretty(&store.export(job)?)?)
+        }
+        Command::Import { file, data } => {
+            let text =
+                std::fs::read_to_string(&file).map_err(|e| format!("{}: {e}", file.display()))?;
+            let job = JobFile::parse(&text).map_err(|e| format!("{}: {e}", file.display()))?;
+            let mut store = Store::open(&data_file(data)?, OpenOptions::default())?;
+            let id = store.import(&job, &now())?;
+            print(&format!("Imported as job {id}."))
+        }
+        Command::Openapi => print(&openapi_json()),
+        Command::Schema => print(&job_schema_json()),
+    }
+}
+
+fn print(text: &str) -> Result<(), Failure> {
+    Ok(writeln!(std::io::stdout(), "{text}")?)
+}
+
+fn data_file(folder: Option<PathBuf>) -> Result<PathBuf, Failure> {
+    let folder = match folder {
+        Some(f) => f,
+        None => directories::ProjectDirs::from("", "", "wattotherm")
+            .map(|d| d.data_dir().to_owned())
+            .ok_or("There is no home folder to keep data in. Name a folder with --data.")?,
+    };
+    std::fs::create_dir_all(&folder)
+        .map_err(|e| format!("The data folder {} can't be made: {e}", folder.display()))?;
+    Ok(folder.join("wattotherm.sqlite"))
+}
+
+fn evaluate_input(station: &str) -> Result<(), Failure> {
+    #[derive(serde::Deserialize)]
+    #[serde(deny_unknown_fields)]
+    struct Input {
+        readings: serde_json::Value,
+        #[serde(default)]
+        context: Context,
+    }
+    let known = StationName::ALL.map(StationName::id).join(", ");
+    let station = StationName::from_id(station)
+        .ok_or_else(|| format!("There is no station “{station}”. Stations are {known}."))?;
+    let mut text = String::new();
+    std::io::stdin().take(1 << 20).read_to_string(&mut text)?;
+    let value: serde_json::Value = serde_json::from_str(&text)?;
+    // Either {"readings": …, "context": …} or the bare readings.
+    let input = if value.get("readings").is_some() {
+        serde_json::from_value(value)?
+    } else {
+        Input {
+            readings: value,
+            context: Context::default(),
+        }
+    };
+    let finding = evaluate(station, &input.readings, &input.context)?;
+    print(&serde_json::to_string_pretty(&finding)?)
+}
+
+fn serve(file: &Path, address: SocketAddr, demo: bool) -> Result<(), Failure> {
+    let mut store = Store::open(file, OpenOptions::default())?;
+    if demo {
+        fill_with_demo(&mut store)?;
+    }
+    let runtime = tokio::runtime::Builder::new_multi_thread()
+        .enable_all()
+        .build()?;
+    runtime.block_on(async move {
+        let bound = listen(address)
+            .await
+            .map_err(|e| format!("{address} can't be listened on: {e}"))?;
+        print(&format!("Wattotherm listens on http://{}", bound.address))?;
+        bound.run(App::new(store), stopped()).await?;
+        Ok(())
+    })
+}
+
+async fn stopped() {
+    #[cfg(unix)]
+    {
+        use tokio::signal::unix::{SignalKind, signal};
+        if let Ok(mut terminate) = signal(SignalKind::terminate()) {
+            tokio::select! {
+                _ = tokio::signal::ctrl_c() => {}
+                _ = terminate.recv() => {}
+            }
+            return;
+        }
+    }
+    let _ = tokio::signal::ctrl_c().await;
+}

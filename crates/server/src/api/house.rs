@@ -1,0 +1,166 @@
+//! House rules.
+
+use axum::Json;
+use axum::extract::{Path, State};
+use axum::http::StatusCode;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+use wattotherm_core::chain::CellOverride;
+use wattotherm_core::house::{Choice, House, RULES, RuleId, TOLERANCES, ToleranceId};
+use wattotherm_core::measure::Instrument;
+
+use crate::body::Body;
+use crate::error::{ApiError, Problem};
+use crate::state::{App, now};
+
+/// A rule as it is in force.
+#[derive(Serialize, ToSchema)]
+pub struct RuleInForce {
+    /// Which rule.
+    pub id: RuleId,
+    /// Option in force.
+    pub option: String,
+    /// Why.
+    pub reason: String,
+    /// Whether the shop chose it.
+    pub own: bool,
+}
+
+/// A tolerance as it is in force.
+#[derive(Serialize, ToSchema)]
+pub struct ToleranceInForce {
+    /// Which tolerance.
+    pub id: ToleranceId,
+    /// Value.
+    pub value: f64,
+}
+
+/// House rules in force.
+#[derive(Serialize, ToSchema)]
+pub struct HousePage {
+    /// Every rule.
+    pub rules: Vec<RuleInForce>,
+    /// Every tolerance.
+    pub tolerances: Vec<ToleranceInForce>,
+    /// Instruments.
+    pub instruments: Vec<Instrument>,
+    /// The shop's cells of the chain's first table.
+    pub cells: Vec<CellOverride>,
+}
+
+/// A tolerance to set.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewTolerance {
+    /// Value in its unit.
+    pub value: f64,
+}
+
+fn page(house: House) -> HousePage {
+    HousePage {
+        rules: RULES
+            .iter()
+            .map(|r| RuleInForce {
+                id: r.id,
+                option: house.option(r.id).id.into(),
+                reason: house.reason(r.id),
+                own: house.choices.contains_key(&r.id),
+            })
+            .collect(),
+        tolerances: TOLERANCES
+            .iter()
+            .map(|t| ToleranceInForce {
+                id: t.id,
+                value: house.tolerance(t.id),
+            })
+            .collect(),
+        instruments: house.instruments,
+        cells: house.cells,
+    }
+}
+
+#[utoipa::path(get, path = "/api/v1/house", responses((status = 200, body = HousePage)))]
+async fn house(State(app): State<App>) -> Result<Json<HousePage>, ApiError> {
+    Ok(Json(page(app.with(|s| Ok(s.house()?)).await?)))
+}
+
+fn id_of<T: serde::de::DeserializeOwned>(what: &str, id: &str) -> Result<T, ApiError> {
+    serde_json::from_value(serde_json::Value::String(id.into()))
+        .map_err(|_| ApiError::NotFound(format!("There is no such {what}.")))
+}
+
+#[utoipa::path(put, path = "/api/v1/house/rules/{rule}", params(("rule" = String, Path)), request_body = Choice,
+    responses((status = 204), (status = 404, body = Problem), (status = 409, body = Problem)))]
+async fn choose(
+    State(app): State<App>,
+    Path(rule): Path<String>,
+    Body(choice): Body<Choice>,
+) -> Result<StatusCode, ApiError> {
+    let rule: RuleId = id_of("house rule", &rule)?;
+    if choice.reason.chars().count() > 400 {
+        return Err(ApiError::Values {
+            field: "reason",
+            message: "Say it in at most 400 characters.".into(),
+        });
+    }
+    app.with(move |s| Ok(s.choose(rule, &choice, &now())?))
+        .await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+#[utoipa::path(put, path = "/api/v1/house/tolerances/{id}", params(("id" = String, Path)), request_body = NewTolerance,
+    responses((status = 204), (status = 404, body = Problem), (status = 409, body = Problem)))]
+async fn tolerance(
+    State(app): State<App>,
+    Path(id): Path<String>,
+    Body(new): Body<NewTolerance>,
+) -> Result<StatusCode, ApiError> {
+    let id: ToleranceId = id_of("tolerance", &id)?;
+    app.with(move |s| Ok(s.set_tolerance(id, new.value, &now())?))
+        .await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+#[utoipa::path(put, path = "/api/v1/house/instruments/{id}", params(("id" = String, Path)), request_body = Instrument,
+    responses((status = 204), (status = 409, body = Problem), (status = 422, body = Problem)))]
+async fn instrument(
+    State(app): State<App>,
+    Path(id): Path<String>,
+    Body(new): Body<Instrument>,
+) -> Result<StatusCode, ApiError> {
+    if id != new.id
+        || new.id.is_empty()
+        || new.id.len() > 40
+        || new.name.trim().is_empty()
+        || new.name.chars().count() > 60
+    {
+        return Err(ApiError::Values {
+            field: "name",
+            message: "Type the instrument's name, 1 to 60 characters.".into(),
+        });
+    }
+    app.with(move |s| Ok(s.set_instrument(&new, &now())?))
+        .await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+#[utoipa::path(put, path = "/api/v1/house/cells", request_body = CellOverride,
+    responses((status = 204), (status = 409, body = Problem)))]
+async fn cell(
+    State(app): State<App>,
+    Body(new): Body<CellOverride>,
+) -> Result<StatusCode, ApiError> {
+    app.with(move |s| Ok(s.set_cell(&new, &now())?)).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+pub fn router() -> OpenApiRouter<App> {
+    OpenApiRouter::new()
+        .routes(routes!(house))
+        .routes(routes!(choose))
+        .routes(routes!(tolerance))
+        .routes(routes!(instrument))
+        .routes(routes!(cell))
+}

@@ -1,0 +1,442 @@
+//! Jobs: plan, start, worktop, typing, closing, reopening, files.
+
+use axum::Json;
+use axum::extract::{DefaultBodyLimit, Path, State};
+use axum::http::StatusCode;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use utoipa::ToSchema;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+use wattotherm_core::finding::Finding;
+use wattotherm_core::measure::{Instrument, Verdict};
+use wattotherm_core::route::{JobFacts, LineState, Stop, Traveller, TravellerLine, traveller};
+use wattotherm_core::sheets::{Sheet, sheet};
+use wattotherm_core::stations::{SetUp, StationName, evaluate, set_up, start};
+use wattotherm_store::{Closing, Job, JobFile, NewJob, Printer, Store};
+
+use super::printers::Made;
+use crate::body::{Body, FileText, IMPORT_LIMIT};
+use crate::error::{ApiError, Problem};
+use crate::state::{App, context_of, now, traveller_of};
+
+/// A job with its route card.
+#[derive(Serialize, ToSchema)]
+pub struct JobPage {
+    /// The job.
+    pub job: Job,
+    /// Its printer.
+    pub printer: Printer,
+    /// Its route card.
+    pub traveller: Traveller,
+}
+
+/// A station, ready to work at.
+#[derive(Serialize, ToSchema)]
+pub struct Worktop {
+    /// Its line on the route card.
+    pub line: TravellerLine,
+    /// Kind of worktop.
+    pub station: StationName,
+    /// Instruction, caution, rule, commands.
+    pub set_up: SetUp,
+    /// What is typed so far, or the readings to begin with.
+    #[schema(value_type = Object)]
+    pub readings: Value,
+    /// Whether any of it was typed before.
+    pub kept: bool,
+    /// Instruments of the shop.
+    pub instruments: Vec<Instrument>,
+    /// Steps, for a check.
+    pub sheet: Option<Sheet>,
+    /// Unit of the value, for a trial; empty where it is a text.
+    pub unit: String,
+    /// Earlier closings of this station, oldest first.
+    pub closings: Vec<Closing>,
+}
+
+/// What keeping typed readings answers.
+#[derive(Serialize, ToSchema)]
+pub struct Kept {
+    /// On disk since.
+    pub kept_at: String,
+    /// The set-up with the typed numbers.
+    pub set_up: SetUp,
+}
+
+/// Readings to keep or to close with.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ReadingsBody {
+    /// Readings as typed.
+    #[schema(value_type = Object)]
+    pub readings: Value,
+}
+
+/// Why a station is opened again.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Reopen {
+    /// Reason, in the technician's words.
+    pub reason: String,
+}
+
+/// A closed station.
+#[derive(Serialize, ToSchema)]
+pub struct Closed {
+    /// Number of the logbook entry.
+    pub seq: i64,
+    /// What was found.
+    pub finding: Finding,
+    /// The route card after it.
+    pub traveller: Traveller,
+}
+
+fn checked(new: &NewJob) -> Result<(), ApiError> {
+    let bad = |field, message: String| Err(ApiError::Values { field, message });
+    if new.replaced.is_empty() {
+        return bad(
+            "replaced",
+            "Choose at least one part that was replaced.".into(),
+        );
+    }
+    for (field, text, most) in [
+        ("complaint", &new.complaint, 2000),
+        ("tried", &new.tried, 2000),
+        ("customer", &new.customer, 80),
+        ("technician", &new.technician, 80),
+    ] {
+        if text.chars().count() > most {
+            return bad(
+                field,
+                format!("That is too long. Type at most {most} characters."),
+            );
+        }
+    }
+    if new.failure_times_min.len() > 50
+        || new
+            .failure_times_min
+            .iter()
+            .any(|m| !m.is_finite() || *m <= 0.0 || *m > 100_000.0)
+    {
+        return bad(
+            "failure_times_min",
+            "Type minutes of printing, above 0 and at most 100 000.".into(),
+        );
+    }
+    if new.filament_ids.len() > 6 {
+        return bad(
+            "filament_ids",
+            "Six filaments in one job are enough.".into(),
+        );
+    }
+    Ok(())
+}
+
+#[utoipa::path(post, path = "/api/v1/plan", request_body = NewJob,
+    responses((status = 200, body = Traveller), (status = 404, body = Problem)))]
+async fn plan(
+    State(app): State<App>,
+    Body(new): Body<NewJob>,
+) -> Result<Json<Traveller>, ApiError> {
+    let card = app
+        .with(move |store| {
+            let printer = store.printer(new.printer_id)?;
+            let names = store.filaments()?;
+            let facts = JobFacts {
+                replaced: new.replaced.iter().copied().collect(),
+                filaments: names
+                    .into_iter()
+                    .filter(|f| new.filament_ids.contains(&f.id))
+                    .map(|f| (f.id, f.name))
+                    .collect(),
+                nozzles: printer.facts.nozzles,
+                stale: store
+                    .stale(new.printer_id)?
+                    .into_iter()
+                    .map(|s| {
+                        (
+                            (s.parameter, s.filament_id),
+                            wattotherm_core::chain::StaleCause {
+                                strength: s.strength,
+                                clause: s.clause,
+                            },
+                        )
+                    })
+                    .collect(),
+                ..JobFacts::default()
+            };
+            Ok(traveller(&store.house()?, &facts, &[]))
+        })
+        .await?;
+    Ok(Json(card))
+}
+
+#[utoipa::path(get, path = "/api/v1/jobs", responses((status = 200, body = Vec<JobPage>)))]
+async fn jobs(State(app): State<App>) -> Result<Json<Vec<JobPage>>, ApiError> {
+    let all = app
+        .with(|store| {
+            store
+                .jobs()?
+                .into_iter()
+                .map(|job| {
+                    Ok(JobPage {
+                        traveller: traveller_of(store, &job)?,
+                        printer: store.printer(job.printer_id)?,
+                        job,
+                    })
+                })
+                .collect::<Result<Vec<_>, ApiError>>()
+        })
+        .await?;
+    Ok(Json(all))
+}
+
+#[utoipa::path(post, path = "/api/v1/jobs", request_body = NewJob,
+    responses((status = 201, body = Made), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+async fn start_job(
+    State(app): State<App>,
+    Body(new): Body<NewJob>,
+) -> Result<(StatusCode, Json<Made>), ApiError> {
+    checked(&new)?;
+    let id = app
+        .with(move |store| {
+            if let Some(open) = store
+                .jobs()?
+                .iter()
+                .find(|j| j.printer_id == new.printer_id && j.finished_at.is_none())
+            {
+                return Err(ApiError::Conflict(format!(
+                    "Job {} is still open on this printer. Finish it first.",
+                    open.id
+                )));
+            }
+            Ok(store.start_job(&new, &now())?)
+        })
+        .await?;
+    Ok((StatusCode::CREATED, Json(Made { id })))
+}
+
+#[utoipa::path(get, path = "/api/v1/jobs/{id}", params(("id" = i64, Path)),
+    responses((status = 200, body = JobPage), (status = 404, body = Problem)))]
+async fn job(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<JobPage>, ApiError> {
+    let page = app
+        .with(move |store| {
+            let job = store.job(id)?;
+            Ok(JobPage {
+                printer: store.printer(job.printer_id)?,
+                traveller: traveller_of(store, &job)?,
+                job,
+            })
+        })
+        .await?;
+    Ok(Json(page))
+}
+
+#[utoipa::path(get, path = "/api/v1/jobs/{id}/closings", params(("id" = i64, Path)),
+    responses((status = 200, body = Vec<Closing>), (status = 404, body = Problem)))]
+async fn closings(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+) -> Result<Json<Vec<Closing>>, ApiError> {
+    Ok(Json(
+        app.with(move |s| {
+            s.job(id)?;
+            Ok(s.closings(id)?)
+        })
+        .await?,
+    ))
+}
+
+/// A job's station with all that routes below need.
+fn find(
+    store: &Store,
+    id: i64,
+    key: &str,
+) -> Result<(Job, Stop, Traveller, TravellerLine), ApiError> {
+    let job = store.job(id)?;
+    let stop: Stop = key
+        .parse()
+        .map_err(|e: wattotherm_core::route::UnknownStop| ApiError::NotFound(e.to_string()))?;
+    let card = traveller_of(store, &job)?;
+    let line = card
+        .lines
+        .iter()
+        .find(|l| l.key == key)
+        .cloned()
+        .ok_or_else(|| ApiError::NotFound(format!("Job {id} has no station “{key}”.")))?;
+    Ok((job, stop, card, line))
+}
+
+#[utoipa::path(get, path = "/api/v1/jobs/{id}/stations/{key}", params(("id" = i64, Path), ("key" = String, Path)),
+    responses((status = 200, body = Worktop), (status = 404, body = Problem)))]
+async fn worktop(
+    State(app): State<App>,
+    Path((id, key)): Path<(i64, String)>,
+) -> Result<Json<Worktop>, ApiError> {
+    let page = app
+        .with(move |store| {
+            let (job, stop, card, line) = find(store, id, &key)?;
+            let context = context_of(store, &job, stop, &card)?;
+            let station = stop.station();
+            let draft = store.draft(id, &key)?;
+            let closings: Vec<Closing> = store
+                .closings(id)?
+                .into_iter()
+                .filter(|c| c.station == key)
+                .collect();
+            let kept = draft.is_some();
+            let shown = match (draft, closings.last(), line.state) {
+                (Some(d), ..) => d,
+                (None, Some(c), LineState::Closed) => c.readings.clone(),
+                _ => start(station, &context),
+            };
+            let list = (station == StationName::Check).then(|| sheet(&key, &context));
+            let unit = context
+                .parameter
+                .map_or("", wattotherm_core::Parameter::unit)
+                .to_owned();
+            Ok(Worktop {
+                set_up: set_up(station, &shown, &context),
+                line,
+                station,
+                readings: shown,
+                kept,
+                instruments: context.house.instruments,
+                sheet: list,
+                unit,
+                closings,
+            })
+        })
+        .await?;
+    Ok(Json(page))
+}
+
+#[utoipa::path(put, path = "/api/v1/jobs/{id}/stations/{key}/draft", params(("id" = i64, Path), ("key" = String, Path)), request_body = ReadingsBody,
+    responses((status = 200, body = Kept), (status = 404, body = Problem), (status = 507, body = Problem)))]
+async fn keep(
+    State(app): State<App>,
+    Path((id, key)): Path<(i64, String)>,
+    Body(body): Body<ReadingsBody>,
+) -> Result<Json<Kept>, ApiError> {
+    let kept = app
+        .with(move |store| {
+            let (job, stop, card, _) = find(store, id, &key)?;
+            let kept_at = now();
+            store.save_draft(id, &key, &body.readings, &kept_at)?;
+            let context = context_of(store, &job, stop, &card)?;
+            Ok(Kept {
+                kept_at,
+                set_up: set_up(stop.station(), &body.readings, &context),
+            })
+        })
+        .await?;
+    Ok(Json(kept))
+}
+
+#[utoipa::path(post, path = "/api/v1/jobs/{id}/stations/{key}/close", params(("id" = i64, Path), ("key" = String, Path)), request_body = ReadingsBody,
+    responses((status = 200, body = Closed), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem), (status = 507, body = Problem)))]
+async fn close(
+    State(app): State<App>,
+    Path((id, key)): Path<(i64, String)>,
+    Body(body): Body<ReadingsBody>,
+) -> Result<Json<Closed>, ApiError> {
+    let closed = app
+        .with(move |store| {
+            let (job, stop, card, line) = find(store, id, &key)?;
+            if line.state == LineState::Closed {
+                return Err(ApiError::Conflict(
+                    "This station is closed. Reopen it first.".into(),
+                ));
+            }
+            if let Some(first) = line.waits_for.first() {
+                let name = card
+                    .lines
+                    .iter()
+                    .find(|l| l.key == *first)
+                    .map_or(first.as_str(), |l| l.title.as_str());
+                return Err(ApiError::Conflict(format!(
+                    "Close “{name}” first: “{}” rests on it.",
+                    line.title
+                )));
+            }
+            let context = context_of(store, &job, stop, &card)?;
+            let finding = evaluate(stop.station(), &body.readings, &context)?;
+            if finding.verdict == Verdict::MeasureAgain {
+                return Err(ApiError::Conflict(format!(
+                    "Not settled yet. {}",
+                    finding.sentence
+                )));
+            }
+            let seq = store.close_station(&job, stop, &body.readings, &finding, &now())?;
+            let job = store.job(id)?;
+            Ok(Closed {
+                seq,
+                finding,
+                traveller: traveller_of(store, &job)?,
+            })
+        })
+        .await?;
+    Ok(Json(closed))
+}
+
+#[utoipa::path(post, path = "/api/v1/jobs/{id}/stations/{key}/reopen", params(("id" = i64, Path), ("key" = String, Path)), request_body = Reopen,
+    responses((status = 200, body = Traveller), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+async fn reopen(
+    State(app): State<App>,
+    Path((id, key)): Path<(i64, String)>,
+    Body(body): Body<Reopen>,
+) -> Result<Json<Traveller>, ApiError> {
+    let reason = body.reason.trim().to_owned();
+    if reason.is_empty() || reason.chars().count() > 400 {
+        return Err(ApiError::Values {
+            field: "reason",
+            message: "Say why it is opened again, in 1 to 400 characters.".into(),
+        });
+    }
+    let card = app
+        .with(move |store| {
+            let (job, stop, _, line) = find(store, id, &key)?;
+            if line.state != LineState::Closed {
+                return Err(ApiError::Conflict("This station is open already.".into()));
+            }
+            store.reopen_station(&job, stop, &reason, &now())?;
+            Ok(traveller_of(store, &store.job(id)?)?)
+        })
+        .await?;
+    Ok(Json(card))
+}
+
+#[utoipa::path(get, path = "/api/v1/jobs/{id}/export", params(("id" = i64, Path)),
+    responses((status = 200, body = JobFile), (status = 404, body = Problem)))]
+async fn export(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<JobFile>, ApiError> {
+    Ok(Json(app.with(move |s| Ok(s.export(id)?)).await?))
+}
+
+#[utoipa::path(post, path = "/api/v1/import", request_body = JobFile,
+    responses((status = 201, body = Made), (status = 400, body = Problem), (status = 422, body = Problem)))]
+async fn import(
+    State(app): State<App>,
+    FileText(text): FileText,
+) -> Result<(StatusCode, Json<Made>), ApiError> {
+    let file = JobFile::parse(&text)?;
+    let id = app.with(move |s| Ok(s.import(&file, &now())?)).await?;
+    Ok((StatusCode::CREATED, Json(Made { id })))
+}
+
+pub fn router() -> OpenApiRouter<App> {
+    let import = OpenApiRouter::new()
+        .routes(routes!(import))
+        .layer(DefaultBodyLimit::max(IMPORT_LIMIT));
+    OpenApiRouter::new()
+        .routes(routes!(plan))
+        .routes(routes!(jobs, start_job))
+        .routes(routes!(job))
+        .routes(routes!(closings))
+        .routes(routes!(worktop))
+        .routes(routes!(keep))
+        .routes(routes!(close))
+        .routes(routes!(reopen))
+        .routes(routes!(export))
+        .merge(import)
+}

@@ -1,0 +1,94 @@
+//! The logbook.
+
+use axum::Json;
+use axum::extract::{Query, State};
+use axum::http::StatusCode;
+use serde::Deserialize;
+use utoipa::{IntoParams, ToSchema};
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+use wattotherm_core::Part;
+use wattotherm_store::{LogEntry, LogFilter};
+
+use super::printers::Made;
+use crate::body::Body;
+use crate::error::{ApiError, Problem};
+use crate::state::{App, now};
+
+/// Which entries to show.
+#[derive(Deserialize, IntoParams)]
+pub struct LogQuery {
+    /// Of one printer.
+    pub printer: Option<i64>,
+    /// Of one job.
+    pub job: Option<i64>,
+    /// Of one part, by id.
+    pub part: Option<String>,
+    /// Containing this text.
+    pub text: Option<String>,
+    /// Older than this entry.
+    pub before: Option<i64>,
+}
+
+/// A note.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewNote {
+    /// Printer concerned.
+    #[serde(default)]
+    pub printer_id: Option<i64>,
+    /// Job concerned.
+    #[serde(default)]
+    pub job_id: Option<i64>,
+    /// Who writes it.
+    #[serde(default)]
+    pub who: String,
+    /// What happened.
+    pub text: String,
+}
+
+#[utoipa::path(get, path = "/api/v1/logbook", params(LogQuery), responses((status = 200, body = Vec<LogEntry>)))]
+async fn logbook(
+    State(app): State<App>,
+    Query(q): Query<LogQuery>,
+) -> Result<Json<Vec<LogEntry>>, ApiError> {
+    let filter = LogFilter {
+        printer_id: q.printer,
+        job_id: q.job,
+        part: q.part.as_deref().and_then(Part::from_id),
+        text: q.text.filter(|t| !t.trim().is_empty()),
+        before: q.before,
+    };
+    Ok(Json(app.with(move |s| Ok(s.logbook(&filter)?)).await?))
+}
+
+#[utoipa::path(post, path = "/api/v1/logbook", request_body = NewNote,
+    responses((status = 201, body = Made), (status = 422, body = Problem), (status = 507, body = Problem)))]
+async fn note(
+    State(app): State<App>,
+    Body(new): Body<NewNote>,
+) -> Result<(StatusCode, Json<Made>), ApiError> {
+    let n = new.text.trim().chars().count();
+    if n == 0 || n > 4000 || new.who.chars().count() > 80 {
+        return Err(ApiError::Values {
+            field: "text",
+            message: "Type the note, 1 to 4000 characters.".into(),
+        });
+    }
+    let id = app
+        .with(move |s| {
+            Ok(s.note(
+                new.printer_id,
+                new.job_id,
+                &new.who,
+                new.text.trim(),
+                &now(),
+            )?)
+        })
+        .await?;
+    Ok((StatusCode::CREATED, Json(Made { id })))
+}
+
+pub fn router() -> OpenApiRouter<App> {
+    OpenApiRouter::new().routes(routes!(logbook, note))
+}

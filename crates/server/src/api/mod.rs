@@ -1,0 +1,68 @@
+//! Routes under /api/v1. Thin: parse, call core or store, answer.
+
+mod catalogue;
+mod house;
+mod jobs;
+mod logbook;
+mod printers;
+mod stations;
+
+use axum::Json;
+use serde::{Deserialize, Serialize};
+use utoipa::{OpenApi, ToSchema};
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use crate::state::App;
+
+/// Description of the interface.
+#[derive(OpenApi)]
+#[openapi(
+    info(
+        title = "Wattotherm",
+        description = "Recalibration of FDM printers: plan, measure, decide, record.",
+        version = "1",
+        license(name = "MIT OR Apache-2.0")
+    ),
+    components(schemas(
+        wattotherm_store::JobFile,
+        wattotherm_core::stations::drive::DriveReadings,
+        wattotherm_core::stations::tram::TramReadings,
+        wattotherm_core::stations::OffsetZReadings,
+        wattotherm_core::stations::flow::FlowReadings,
+        wattotherm_core::stations::acceptance::AcceptanceReadings,
+        wattotherm_core::stations::TrialReadings,
+        wattotherm_core::stations::check::CheckReadings,
+        crate::error::Problem
+    ))
+)]
+struct Description;
+
+/// Whether the server answers.
+#[derive(Serialize, Deserialize, ToSchema)]
+pub struct Health {
+    /// Always "ok".
+    pub status: String,
+    /// Version of the application.
+    pub version: String,
+}
+
+#[utoipa::path(get, path = "/api/v1/health", responses((status = 200, body = Health)))]
+async fn health() -> Json<Health> {
+    Json(Health {
+        status: "ok".into(),
+        version: env!("CARGO_PKG_VERSION").into(),
+    })
+}
+
+/// All routes with their description.
+pub fn router() -> OpenApiRouter<App> {
+    OpenApiRouter::with_openapi(Description::openapi())
+        .routes(routes!(health))
+        .merge(catalogue::router())
+        .merge(printers::router())
+        .merge(jobs::router())
+        .merge(stations::router())
+        .merge(logbook::router())
+        .merge(house::router())
+}

@@ -1,0 +1,76 @@
+//! Evaluating readings; stores nothing.
+
+use axum::Json;
+use axum::extract::{Path, State};
+use serde::Deserialize;
+use serde_json::Value;
+use utoipa::ToSchema;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+use wattotherm_core::finding::Finding;
+use wattotherm_core::route::Stop;
+use wattotherm_core::stations::{Context, StationName, evaluate};
+
+use crate::body::Body;
+use crate::error::{ApiError, Problem};
+use crate::state::{App, context_of, traveller_of};
+
+/// Where the readings were taken.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct JobStation {
+    /// The job.
+    pub id: i64,
+    /// Key of its station.
+    pub station: String,
+}
+
+/// Readings to evaluate.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct EvaluateBody {
+    /// Readings as typed.
+    #[schema(value_type = Object)]
+    pub readings: Value,
+    /// What the station needs to know; all has defaults.
+    #[serde(default)]
+    pub context: Option<Context>,
+    /// Or the job that knows it.
+    #[serde(default)]
+    pub job: Option<JobStation>,
+}
+
+#[utoipa::path(post, path = "/api/v1/stations/{station}/evaluate", params(("station" = String, Path)), request_body = EvaluateBody,
+    responses((status = 200, body = Finding), (status = 400, body = Problem), (status = 404, body = Problem), (status = 422, body = Problem)))]
+async fn evaluate_station(
+    State(app): State<App>,
+    Path(station): Path<String>,
+    Body(body): Body<EvaluateBody>,
+) -> Result<Json<Finding>, ApiError> {
+    let known = StationName::ALL.map(StationName::id).join(", ");
+    let name = StationName::from_id(&station).ok_or_else(|| {
+        ApiError::NotFound(format!("There is no such station. Stations are {known}."))
+    })?;
+    let context = match body.job {
+        Some(at) => {
+            app.with(move |store| {
+                let job = store.job(at.id)?;
+                let stop: Stop =
+                    at.station
+                        .parse()
+                        .map_err(|e: wattotherm_core::route::UnknownStop| {
+                            ApiError::NotFound(e.to_string())
+                        })?;
+                let card = traveller_of(store, &job)?;
+                Ok(context_of(store, &job, stop, &card)?)
+            })
+            .await?
+        }
+        None => body.context.unwrap_or_default(),
+    };
+    Ok(Json(evaluate(name, &body.readings, &context)?))
+}
+
+pub fn router() -> OpenApiRouter<App> {
+    OpenApiRouter::new().routes(routes!(evaluate_station))
+}

@@ -1,0 +1,92 @@
+//! JSON bodies: read with the field's path in every complaint.
+
+use axum::body::Bytes;
+use axum::extract::rejection::BytesRejection;
+use axum::extract::{FromRequest, Request};
+use axum::http::{StatusCode, header};
+use axum::response::IntoResponse;
+use serde::de::DeserializeOwned;
+
+use crate::error::ApiError;
+
+/// Largest body of an ordinary request.
+pub const BODY_LIMIT: usize = 256 * 1024;
+/// Largest file to import.
+pub const IMPORT_LIMIT: usize = 8 * 1024 * 1024;
+
+/// A JSON body.
+pub struct Body<T>(pub T);
+
+impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Body<T> {
+    type Rejection = ApiError;
+    async fn from_request(request: Request, state: &S) -> Result<Self, ApiError> {
+        if !is_json(&request) {
+            return Err(ApiError::MediaType);
+        }
+        let bytes = read(request, state, BODY_LIMIT).await?;
+        let mut reader = serde_json::Deserializer::from_slice(&bytes);
+        let value = serde_path_to_error::deserialize(&mut reader).map_err(|e| {
+            let path = e.path().to_string();
+            let field = if path == "." { String::new() } else { path };
+            ApiError::Syntax {
+                field,
+                message: e.inner().to_string(),
+            }
+        })?;
+        reader.end().map_err(|e| ApiError::Syntax {
+            field: String::new(),
+            message: e.to_string(),
+        })?;
+        Ok(Self(value))
+    }
+}
+
+/// A text body, for files that report line and column themselves.
+pub struct FileText(pub String);
+
+impl<S: Send + Sync> FromRequest<S> for FileText {
+    type Rejection = ApiError;
+    async fn from_request(request: Request, state: &S) -> Result<Self, ApiError> {
+        if !is_json(&request) {
+            return Err(ApiError::MediaType);
+        }
+        let bytes = read(request, state, IMPORT_LIMIT).await?;
+        String::from_utf8(bytes.to_vec())
+            .map(Self)
+            .map_err(|_| ApiError::Syntax {
+                field: String::new(),
+                message: "The file is not UTF-8 text.".into(),
+            })
+    }
+}
+
+fn is_json(request: &Request) -> bool {
+    request
+        .headers()
+        .get(header::CONTENT_TYPE)
+        .and_then(|v| v.to_str().ok())
+        .is_some_and(|v| {
+            v.split(';')
+                .next()
+                .is_some_and(|m| m.trim() == "application/json")
+        })
+}
+
+async fn read<S: Send + Sync>(
+    request: Request,
+    state: &S,
+    limit: usize,
+) -> Result<Bytes, ApiError> {
+    Bytes::from_request(request, state)
+        .await
+        .map_err(|e: BytesRejection| {
+            if e.into_response().status() == StatusCode::PAYLOAD_TOO_LARGE {
+                ApiError::TooLarge { limit }
+            } else {
+                ApiError::Syntax {
+                    field: String::new(),
+                    message: "The body broke off.".into(),
+                }
+            }
+        })
+}

@@ -1,0 +1,511 @@
+//! The demo workshop: the print room of a college for stage and garden design. All invented.
+
+use serde_json::{Value, json};
+use wattotherm_core::ceiling::HotEndKind;
+use wattotherm_core::route::Stop;
+use wattotherm_core::stations::{FilamentPath, GearFacts, PrinterFacts, evaluate, start};
+use wattotherm_core::{Parameter, Part, Replacement as R};
+use wattotherm_store::{NewFilament, NewJob, NewPrinter, NewSetting, Shows, Store, StoreError};
+
+use crate::state::{context_of, traveller_of};
+
+type Failure = Box<dyn std::error::Error>;
+
+struct Demo<'a> {
+    store: &'a mut Store,
+    clock: jiff::Timestamp,
+}
+
+const fn printer(
+    kind: &'static str,
+    bed: [f64; 3],
+    path: FilamentPath,
+    hot_end: HotEndKind,
+    gear: GearFacts,
+) -> (&'static str, [f64; 3], FilamentPath, HotEndKind, GearFacts) {
+    (kind, bed, path, hot_end, gear)
+}
+
+const fn gear(gear_ratio: f64, drive_diameter_mm: f64) -> GearFacts {
+    GearFacts {
+        full_steps: 200.0,
+        microsteps: 16.0,
+        gear_ratio,
+        drive_diameter_mm,
+    }
+}
+
+/// Fills an empty store with invented printers, jobs and a year of history.
+/// # Errors
+/// If the store can't be written, or an invented reading is refused.
+pub fn fill_with_demo(store: &mut Store) -> Result<(), Failure> {
+    let today = jiff::Timestamp::now();
+    let mut demo = Demo {
+        store,
+        clock: today - jiff::SignedDuration::from_hours(24 * 364),
+    };
+    let filaments: Vec<i64> = [
+        ("PLA, white", "PLA"),
+        ("PETG, green", "PETG"),
+        ("TPU 95A, black", "TPU"),
+        ("ASA, grey", "ASA"),
+    ]
+    .iter()
+    .map(|(n, m)| {
+        demo.store.add_filament(&NewFilament {
+            name: (*n).into(),
+            material: (*m).into(),
+        })
+    })
+    .collect::<Result<_, StoreError>>()?;
+    use FilamentPath::{Direct, Tube};
+    use HotEndKind::{AllMetal, Lined};
+    let shop = [
+        (
+            "Alder",
+            printer(
+                "bed-slinger, tube drive, 235 mm bed",
+                [235.0, 235.0, 250.0],
+                Tube,
+                Lined,
+                gear(1.0, 10.95),
+            ),
+        ),
+        (
+            "Rowan",
+            printer(
+                "bed-slinger, tube drive, 235 mm bed",
+                [235.0, 235.0, 250.0],
+                Tube,
+                Lined,
+                gear(3.0, 7.3),
+            ),
+        ),
+        (
+            "Larch",
+            printer(
+                "cube frame, direct drive, 300 mm bed",
+                [300.0, 300.0, 320.0],
+                Direct,
+                AllMetal,
+                gear(3.0, 7.3),
+            ),
+        ),
+        (
+            "Hazel",
+            printer(
+                "bed-slinger, direct drive, 220 mm bed",
+                [220.0, 220.0, 240.0],
+                Direct,
+                Lined,
+                gear(3.0, 7.3),
+            ),
+        ),
+        (
+            "Aspen",
+            printer(
+                "enclosed, direct drive, 256 mm bed",
+                [256.0, 256.0, 256.0],
+                Direct,
+                AllMetal,
+                gear(3.5, 8.1),
+            ),
+        ),
+        (
+            "Yew",
+            printer(
+                "flying gantry, tube drive, 350 mm bed",
+                [350.0, 350.0, 400.0],
+                Tube,
+                Lined,
+                gear(1.0, 10.95),
+            ),
+        ),
+    ];
+    let mut ids = Vec::new();
+    for (name, (kind, [x, y, z], path, hot_end, gear)) in shop {
+        let facts = PrinterFacts {
+            bed_x_mm: x,
+            bed_y_mm: y,
+            height_mm: z,
+            path,
+            hot_end,
+            nozzle_mm: 0.4,
+            nozzles: 1,
+            firmware_limit_c: Some(if hot_end == AllMetal { 300.0 } else { 260.0 }),
+            gear: Some(gear),
+        };
+        let at = demo.tick(3);
+        let id = demo.store.add_printer(
+            &NewPrinter {
+                name: name.into(),
+                kind: kind.into(),
+                facts,
+                invented: true,
+            },
+            &at,
+        )?;
+        ids.push(id);
+        demo.first_values(id, path, &gear, &filaments)?;
+    }
+    demo.year(&ids)?;
+    let [alder, rowan, larch, hazel, _, yew] = ids[..] else {
+        return Err("six printers".into());
+    };
+    demo.finished_job(hazel, filaments[0])?;
+    demo.stopped_job(yew, filaments[1])?;
+    demo.rowan_at_drive(rowan, filaments[1])?;
+    demo.larch_fresh(larch, filaments[3])?;
+    demo.alder_z(alder, filaments[0])?;
+    Ok(())
+}
+
+impl Demo<'_> {
+    /// The invented clock, moved on by some hours but never past now.
+    fn tick(&mut self, hours: i64) -> String {
+        self.clock += jiff::SignedDuration::from_hours(hours);
+        format!("{:.3}", self.clock)
+    }
+
+    fn minutes(&mut self, minutes: i64) -> String {
+        self.clock += jiff::SignedDuration::from_mins(minutes);
+        format!("{:.3}", self.clock)
+    }
+
+    fn days_before_now(&mut self, days: i64, hours: i64) {
+        self.clock = jiff::Timestamp::now() - jiff::SignedDuration::from_hours(24 * days + hours);
+    }
+
+    fn first_values(
+        &mut self,
+        id: i64,
+        path: FilamentPath,
+        gear: &GearFacts,
+        filaments: &[i64],
+    ) -> Result<(), Failure> {
+        let tube = path == FilamentPath::Tube;
+        let steps =
+            (wattotherm_core::stations::drive::computed_steps_per_mm(gear) * 10.0).round() / 10.0;
+        let machine = [
+            (Parameter::Ceiling, Some(235.0), None),
+            (Parameter::Drive, Some(steps), None),
+            (Parameter::Profile, Some(0.4), None),
+            (Parameter::Tram, Some(0.04), None),
+            (Parameter::OffsetZ, Some(-1.62), None),
+            (
+                Parameter::SensorType,
+                None,
+                Some("glass bead, 100 kΩ, B 3950"),
+            ),
+            (Parameter::HeaterLoop, None, Some("P 22.4 I 1.32 D 95.0")),
+        ];
+        let at = self.tick(1);
+        for (parameter, value, text) in machine {
+            let new = NewSetting {
+                parameter,
+                filament_id: None,
+                value,
+                value_text: text.map(str::to_owned),
+                expanded: None,
+            };
+            self.store.put_setting(id, &new, &at)?;
+        }
+        for (f, temp) in filaments.iter().zip([205.0, 235.0]) {
+            let rows = [
+                (Parameter::PrintTemp, temp),
+                (Parameter::VolumetricLimit, 9.0),
+                (Parameter::Flow, 98.0),
+                (Parameter::PressureAdvance, if tube { 0.55 } else { 0.04 }),
+                (Parameter::Retraction, if tube { 4.8 } else { 0.8 }),
+            ];
+            for (parameter, value) in rows {
+                let new = NewSetting {
+                    parameter,
+                    filament_id: Some(*f),
+                    value: Some(value),
+                    value_text: None,
+                    expanded: None,
+                };
+                self.store.put_setting(id, &new, &at)?;
+            }
+        }
+        for (part, what) in [
+            (Part::Nozzle, "brass 0.4"),
+            (Part::TemperatureSensor, "glass bead, 100 kΩ"),
+            (Part::HeaterCartridge, "24 V, 40 W"),
+            (Part::BedSurface, "spring steel, textured"),
+        ] {
+            self.store.fit(id, part, what, None, &at)?;
+        }
+        if tube {
+            self.store
+                .fit(id, Part::Tube, "2.0 mm bore, 400 mm", None, &at)?;
+        }
+        Ok(())
+    }
+
+    fn year(&mut self, ids: &[i64]) -> Result<(), Failure> {
+        let notes = [
+            "Brushed the nozzle, tip still round.",
+            "Belts checked, no slack.",
+            "Plate washed; corners had lifted on a stage model.",
+            "Dust under the drive gear, blown out.",
+            "Fan rattled, hair removed.",
+            "Two spools dried for six hours.",
+            "First layer a touch close after moving the table.",
+            "Term break: switched off and covered.",
+        ];
+        for (i, note) in notes.iter().cycle().take(24).enumerate() {
+            let at = self.tick(24 * 13);
+            let printer = ids[(i * 5 + 2) % ids.len()];
+            self.store
+                .note(Some(printer), None, "workshop", note, &at)?;
+            if i % 6 == 3 {
+                // OK because i < 24.
+                #[allow(clippy::cast_precision_loss)]
+                let z = -1.62 + 0.01 * (i as f64 / 6.0).floor();
+                let new = NewSetting {
+                    parameter: Parameter::OffsetZ,
+                    filament_id: None,
+                    value: Some((z * 100.0).round() / 100.0),
+                    value_text: None,
+                    expanded: Some(0.01),
+                };
+                self.store.put_setting(printer, &new, &at)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn start(&mut self, new: &NewJob) -> Result<i64, Failure> {
+        let at = self.minutes(1);
+        Ok(self.store.start_job(new, &at)?)
+    }
+
+    /// Closes a station with the readings it begins with and `typed` laid over them.
+    fn close(&mut self, job_id: i64, key: &str, typed: &Value) -> Result<(), Failure> {
+        let at = self.minutes(9);
+        let (job, stop, context) = self.at(job_id, key)?;
+        let mut readings = start(stop.station(), &context);
+        merge(&mut readings, typed);
+        let finding = evaluate(stop.station(), &readings, &context)?;
+        self.store
+            .close_station(&job, stop, &readings, &finding, &at)?;
+        Ok(())
+    }
+
+    fn draft(&mut self, job_id: i64, key: &str, typed: &Value) -> Result<(), Failure> {
+        let at = self.minutes(4);
+        let (_, stop, context) = self.at(job_id, key)?;
+        let mut readings = start(stop.station(), &context);
+        merge(&mut readings, typed);
+        Ok(self.store.save_draft(job_id, key, &readings, &at)?)
+    }
+
+    fn at(
+        &self,
+        job_id: i64,
+        key: &str,
+    ) -> Result<
+        (
+            wattotherm_store::Job,
+            Stop,
+            wattotherm_core::stations::Context,
+        ),
+        Failure,
+    > {
+        let job = self.store.job(job_id)?;
+        let stop: Stop = key.parse()?;
+        let card = traveller_of(self.store, &job)?;
+        let context = context_of(self.store, &job, stop, &card)?;
+        Ok((job, stop, context))
+    }
+
+    /// Ticks every step of a check.
+    fn tick_all(&mut self, job_id: i64, key: &str, pieces: Option<u32>) -> Result<(), Failure> {
+        let (_, stop, context) = self.at(job_id, key)?;
+        let begun = start(stop.station(), &context);
+        let n = begun["steps"].as_array().map_or(0, Vec::len);
+        let steps: Vec<Value> = (0..n)
+            .map(|_| json!({"state": "done", "reason": ""}))
+            .collect();
+        let count = pieces.map_or(String::new(), |p| p.to_string());
+        self.close(
+            job_id,
+            key,
+            &json!({"steps": steps, "counted_out": count, "counted_in": count}),
+        )
+    }
+
+    fn trial(&mut self, job_id: i64, key: &str, note: &str) -> Result<(), Failure> {
+        let (_, stop, context) = self.at(job_id, key)?;
+        let before = start(stop.station(), &context)["before"].clone();
+        self.close(
+            job_id,
+            key,
+            &json!({"best": before, "outcome": "good", "note": note}),
+        )
+    }
+
+    fn finished_job(&mut self, printer: i64, filament: i64) -> Result<(), Failure> {
+        self.days_before_now(41, 6);
+        let job = self.start(&NewJob {
+            printer_id: printer,
+            complaint: "Blobs and thin first layers since spring.".into(),
+            shows: Shows::AtOnce,
+            customer: "stage class".into(),
+            technician: "bench A".into(),
+            replaced: vec![R::NozzleSame],
+            filament_ids: vec![filament],
+            ..NewJob::default()
+        })?;
+        let flow = format!("flow.{filament}");
+        for key in ["intake", "baseline", "fit.nozzle_same"] {
+            self.tick_all(job, key, None)?;
+        }
+        self.close(job, "offset_z", &json!({"patches": patches(["0.26", "0.25", "0.26", "0.27", "0.26"]), "instrument": "micrometer"}))?;
+        self.close(job, "offset_z", &json!({"patches": patches(["0.20", "0.20", "0.20", "0.21", "0.20"]), "instrument": "micrometer"}))?;
+        self.tick_all(job, "first_print", None)?;
+        self.close(
+            job,
+            &flow,
+            &walls([
+                "0.451", "0.449", "0.455", "0.450", "0.448", "0.452", "0.450", "0.453",
+            ]),
+        )?;
+        self.trial(
+            job,
+            &format!("retraction.{filament}"),
+            "Towers at 0.6, 0.8 and 1.0 mm: 0.8 clean.",
+        )?;
+        self.accept(job)
+    }
+
+    fn accept(&mut self, job: i64) -> Result<(), Failure> {
+        self.close(job, "acceptance", &json!({
+            "x_mm": ["20.04", "20.05", "20.03"], "y_mm": ["20.02", "20.03", "20.02"], "z_mm": ["19.98", "19.99", "19.98"],
+            "strings": "1", "first_layer_good": "yes", "walls_even": "yes", "clicking": "no", "came_back": "no", "clean_run_min": "185",
+        }))?;
+        self.tick_all(job, "hand_over", None)
+    }
+
+    fn stopped_job(&mut self, printer: i64, filament: i64) -> Result<(), Failure> {
+        self.days_before_now(3, 5);
+        let job = self.start(&NewJob {
+            printer_id: printer,
+            complaint: "Prints fine for an hour, then gaps, then nothing comes out.".into(),
+            shows: Shows::AfterAWhile,
+            tried: "Two nozzles, a new spool.".into(),
+            customer: "garden class".into(),
+            technician: "bench B".into(),
+            replaced: vec![R::ExtruderDrive],
+            filament_ids: vec![filament],
+            failure_times_min: vec![55.0, 70.0, 62.0],
+        })?;
+        self.tick_all(job, "intake", None)?;
+        self.tick_all(job, "baseline", None)?;
+        self.tick_all(job, "fit.extruder_drive", Some(6))?;
+        self.tick_all(job, "power_up", None)?;
+        self.close(
+            job,
+            "drive",
+            &json!({"runs": ["31.5", "32.0", "31.5"], "free_runs": ["20.5", "20.0"]}),
+        )
+    }
+
+    fn rowan_at_drive(&mut self, printer: i64, filament: i64) -> Result<(), Failure> {
+        self.days_before_now(0, 5);
+        let job = self.start(&NewJob {
+            printer_id: printer,
+            complaint: "Strings and gaps since the extruder was changed.".into(),
+            shows: Shows::AtOnce,
+            customer: "stage class".into(),
+            technician: "bench A".into(),
+            replaced: vec![R::ExtruderDrive],
+            filament_ids: vec![filament],
+            ..NewJob::default()
+        })?;
+        self.tick_all(job, "intake", None)?;
+        self.tick_all(job, "baseline", None)?;
+        self.tick_all(job, "fit.extruder_drive", Some(6))?;
+        self.tick_all(job, "power_up", None)?;
+        self.draft(job, "drive", &json!({"runs": ["27.5", "27.0", ""]}))
+    }
+
+    fn larch_fresh(&mut self, printer: i64, filament: i64) -> Result<(), Failure> {
+        self.days_before_now(0, 3);
+        self.start(&NewJob {
+            printer_id: printer,
+            complaint: "Switch to 0.6 for the garden models.".into(),
+            technician: "bench B".into(),
+            replaced: vec![R::NozzleOtherBore],
+            filament_ids: vec![filament],
+            ..NewJob::default()
+        })?;
+        Ok(())
+    }
+
+    fn alder_z(&mut self, printer: i64, filament: i64) -> Result<(), Failure> {
+        self.days_before_now(0, 2);
+        let job = self.start(&NewJob {
+            printer_id: printer,
+            complaint: "Plate scratched, new one fitted.".into(),
+            technician: "bench A".into(),
+            replaced: vec![R::BedSurface],
+            filament_ids: vec![filament],
+            ..NewJob::default()
+        })?;
+        self.tick_all(job, "intake", None)?;
+        self.tick_all(job, "baseline", None)?;
+        self.tick_all(job, "fit.bed_surface", Some(4))?;
+        self.draft(job, "tram", &json!({"points": heights(&self.bed(printer)?, ["0.31", "0.12", "0.24", "0.05", "0.19"])}))
+    }
+
+    fn bed(&self, printer: i64) -> Result<[f64; 2], Failure> {
+        let f = self.store.printer(printer)?.facts;
+        Ok([f.bed_x_mm, f.bed_y_mm])
+    }
+}
+
+fn merge(base: &mut Value, over: &Value) {
+    if let (Some(base), Some(over)) = (base.as_object_mut(), over.as_object()) {
+        for (k, v) in over {
+            base.insert(k.clone(), v.clone());
+        }
+    }
+}
+
+fn patches(t: [&str; 5]) -> Value {
+    let places = [
+        (44.0, 44.0),
+        (176.0, 44.0),
+        (110.0, 110.0),
+        (44.0, 176.0),
+        (176.0, 176.0),
+    ];
+    places
+        .iter()
+        .zip(t)
+        .map(|((x, y), t)| json!({"x_mm": x, "y_mm": y, "t_mm": t}))
+        .collect()
+}
+
+fn walls(t: [&str; 8]) -> Value {
+    let walls: Vec<Value> =
+        t.iter().enumerate().map(|(i, t)| json!({"side": i / 2 + 1, "height": if i % 2 == 0 { "low" } else { "high" }, "t_mm": t})).collect();
+    json!({"walls": walls, "instrument": "micrometer"})
+}
+
+fn heights([w, d]: &[f64; 2], z: [&str; 5]) -> Value {
+    let at = [
+        ("front left", 0.13, 0.13),
+        ("front right", 0.87, 0.13),
+        ("back left", 0.13, 0.87),
+        ("back right", 0.87, 0.87),
+        ("middle", 0.5, 0.5),
+    ];
+    at.iter()
+        .zip(z)
+        .map(|((name, x, y), z)| json!({"name": name, "x_mm": w * x, "y_mm": d * y, "z_mm": z, "screw": *name != "middle"}))
+        .collect()
+}

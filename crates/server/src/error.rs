@@ -1,0 +1,157 @@
+//! One map from errors to HTTP: problem details (RFC 9457) with field names.
+
+use axum::Json;
+use axum::http::{HeaderValue, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use wattotherm_core::stations::EvaluateError;
+use wattotherm_store::{ImportError, StoreError};
+
+/// What is wrong with one field.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct FieldError {
+    /// Path of the field, e.g. `runs.2`.
+    pub field: String,
+    /// Stable code, e.g. `out_of_range`.
+    pub code: String,
+    /// What was wrong and what to do.
+    pub message: String,
+    /// The value that was probably meant.
+    pub suggestion: Option<f64>,
+}
+
+/// An error answer.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Problem {
+    /// Short name of the kind of error.
+    pub title: String,
+    /// HTTP status.
+    pub status: u16,
+    /// Stable code.
+    pub code: String,
+    /// What was wrong and what to do.
+    pub detail: String,
+    /// Field by field, where fields are to blame.
+    pub errors: Vec<FieldError>,
+}
+
+/// Any failure of a route.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum ApiError {
+    #[error("{message}")]
+    Syntax { field: String, message: String },
+    #[error("Send the body as application/json.")]
+    MediaType,
+    #[error("The body is larger than {limit} bytes. Send less.")]
+    TooLarge { limit: usize },
+    #[error("{message}")]
+    Values {
+        field: &'static str,
+        message: String,
+    },
+    #[error("{0}")]
+    NotFound(String),
+    #[error("{0}")]
+    Conflict(String),
+    #[error("{0}")]
+    Forbidden(&'static str),
+    #[error(transparent)]
+    Evaluate(#[from] EvaluateError),
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    #[error(transparent)]
+    Import(#[from] ImportError),
+    #[error("The server failed at this request. Nothing was changed.")]
+    Internal,
+}
+
+impl ApiError {
+    fn parts(&self) -> (StatusCode, &'static str, &'static str) {
+        use StatusCode as S;
+        match self {
+            Self::Syntax { .. } | Self::Evaluate(EvaluateError::Shape { .. }) => {
+                (S::BAD_REQUEST, "syntax", "The request doesn't read")
+            }
+            Self::MediaType => (S::UNSUPPORTED_MEDIA_TYPE, "media_type", "Wrong media type"),
+            Self::TooLarge { .. } => (S::PAYLOAD_TOO_LARGE, "too_large", "Too large"),
+            Self::Values { .. } | Self::Evaluate(_) => {
+                (S::UNPROCESSABLE_ENTITY, "values", "Check the readings")
+            }
+            Self::Import(ImportError::Shape { .. }) => {
+                (S::BAD_REQUEST, "import_shape", "The file doesn't read")
+            }
+            Self::Import(ImportError::Content { .. }) => (
+                S::UNPROCESSABLE_ENTITY,
+                "import_content",
+                "The file can't be imported",
+            ),
+            Self::NotFound(_) => (S::NOT_FOUND, "not_found", "Not found"),
+            Self::Forbidden(_) => (S::FORBIDDEN, "forbidden", "Not from here"),
+            Self::Conflict(_) => (S::CONFLICT, "conflict", "Not now"),
+            Self::Store(e) | Self::Import(ImportError::Store(e)) => match e {
+                StoreError::NotFound { .. } => (S::NOT_FOUND, "not_found", "Not found"),
+                StoreError::Conflict(_) => (S::CONFLICT, "conflict", "Not now"),
+                StoreError::DiskFull => (S::INSUFFICIENT_STORAGE, "disk_full", "Disk full"),
+                StoreError::ReadOnly => (S::INSUFFICIENT_STORAGE, "read_only", "Read-only"),
+                _ => (S::INTERNAL_SERVER_ERROR, "internal", "Our fault"),
+            },
+            _ => (S::INTERNAL_SERVER_ERROR, "internal", "Our fault"),
+        }
+    }
+
+    fn fields(&self) -> Vec<FieldError> {
+        let one = |field: &str, code: &str, message: &str| {
+            vec![FieldError {
+                field: field.into(),
+                code: code.into(),
+                message: message.into(),
+                suggestion: None,
+            }]
+        };
+        match self {
+            Self::Syntax { field, message } => one(field, "syntax", message),
+            Self::Values { field, message } => one(field, "value", message),
+            Self::Evaluate(EvaluateError::Shape { field, message }) => {
+                one(field, "syntax", message)
+            }
+            Self::Evaluate(EvaluateError::Readings(e)) => e
+                .problems
+                .iter()
+                .map(|p| FieldError {
+                    field: p.field().into(),
+                    code: p.code().into(),
+                    message: p.to_string(),
+                    suggestion: p.suggestion(),
+                })
+                .collect(),
+            Self::Import(
+                ImportError::Shape { field, message, .. } | ImportError::Content { field, message },
+            ) => one(field, "import", message),
+            _ => Vec::new(),
+        }
+    }
+}
+
+impl IntoResponse for ApiError {
+    fn into_response(self) -> Response {
+        let (status, code, title) = self.parts();
+        if status == StatusCode::INTERNAL_SERVER_ERROR {
+            tracing::error!(error = %self, "request failed");
+        }
+        let problem = Problem {
+            title: title.into(),
+            status: status.as_u16(),
+            code: code.into(),
+            detail: self.to_string(),
+            errors: self.fields(),
+        };
+        let mut response = (status, Json(problem)).into_response();
+        response.headers_mut().insert(
+            header::CONTENT_TYPE,
+            HeaderValue::from_static("application/problem+json"),
+        );
+        response
+    }
+}

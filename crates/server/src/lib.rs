@@ -1,0 +1,13 @@
+//! The Wattotherm application: API, pages, command line.
+
+mod api;
+mod body;
+mod demo;
+mod error;
+mod pages;
+mod serve;
+mod state;
+
+pub use demo::fill_with_demo;
+pub use serve::{Listening, app_router, job_schema_json, listen, openapi_json};
+pub use state::{App, now};
