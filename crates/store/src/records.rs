@@ -251,7 +251,6 @@ pub struct Closing {
     /// Key of the station.
     pub station: String,
     /// Readings as typed.
-    #[schema(value_type = Object)]
     pub readings: serde_json::Value,
     /// What they led to.
     pub finding: Finding,

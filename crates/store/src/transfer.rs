@@ -45,7 +45,6 @@ pub struct TransferEntry {
     /// Line of the logbook.
     pub text: String,
     /// Readings, for a closing.
-    #[schema(value_type = Option<Object>)]
     pub readings: Option<serde_json::Value>,
     /// Finding, for a closing.
     pub finding: Option<Finding>,

@@ -41,7 +41,6 @@ pub struct Worktop {
     /// Instruction, caution, rule, commands.
     pub set_up: SetUp,
     /// What is typed so far, or the readings to begin with.
-    #[schema(value_type = Object)]
     pub readings: Value,
     /// Whether any of it was typed before.
     pub kept: bool,
@@ -69,7 +68,6 @@ pub struct Kept {
 #[serde(deny_unknown_fields)]
 pub struct ReadingsBody {
     /// Readings as typed.
-    #[schema(value_type = Object)]
     pub readings: Value,
 }
 

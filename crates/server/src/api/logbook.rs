@@ -17,6 +17,7 @@ use crate::state::{App, now};
 
 /// Which entries to show.
 #[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 pub struct LogQuery {
     /// Of one printer.
     pub printer: Option<i64>,

@@ -30,7 +30,6 @@ pub struct JobStation {
 #[serde(deny_unknown_fields)]
 pub struct EvaluateBody {
     /// Readings as typed.
-    #[schema(value_type = Object)]
     pub readings: Value,
     /// What the station needs to know; all has defaults.
     #[serde(default)]

@@ -1,0 +1,167 @@
+<script setup lang="ts">
+import { NConfigProvider, NMessageProvider, NModal, darkTheme, useOsTheme } from 'naive-ui'
+import { computed, ref, watchEffect } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { RouterLink, RouterView, useRouter } from 'vue-router'
+
+import { applyTokens, dark, light, overrides } from './theme'
+import FindDialog from './FindDialog.vue'
+
+const os = useOsTheme()
+const tokens = computed(() => (os.value === 'dark' ? dark : light))
+watchEffect(() => {
+  applyTokens(tokens.value)
+})
+const keysShown = ref(false)
+const findShown = ref(false)
+const router = useRouter()
+
+const keys = [
+  ['Enter', 'next reading'],
+  ['Ctrl + Enter', 'close the station, start the job'],
+  ['Esc', 'back to the bench; nothing is lost'],
+  ['/', 'find a printer or job'],
+  ['B, J, L, H', 'Bench, Jobs, Logbook, House rules'],
+  ['letter of a part', 'on the drawing: replaced or not'],
+  ['?', 'this list'],
+]
+const places: Record<string, string> = { b: '/', j: '/jobs', l: '/logbook', h: '/rules' }
+
+useEventListener(document, 'keydown', (event: KeyboardEvent) => {
+  const at = event.target as HTMLElement
+  const typing = at.matches('input, textarea, select') || at.closest('[role=dialog]') !== null
+  if (event.key === 'Escape' && !keysShown.value && !findShown.value) {
+    void router.push('/')
+    return
+  }
+  if (typing || event.ctrlKey || event.metaKey || event.altKey) return
+  if (event.key === '?') keysShown.value = true
+  else if (event.key === '/') {
+    event.preventDefault()
+    findShown.value = true
+  } else if (!document.querySelector('[data-letters]')) {
+    const place = places[event.key.toLowerCase()]
+    if (place) void router.push(place)
+  }
+})
+</script>
+
+<template>
+  <NConfigProvider
+    :theme="os === 'dark' ? darkTheme : null"
+    :theme-overrides="overrides(tokens)"
+    class="provider"
+  >
+    <NMessageProvider placement="top" :duration="6000">
+      <div class="shell">
+        <header class="no-print">
+          <RouterLink to="/" class="brand">
+            <svg viewBox="0 0 24 24" width="26" height="26" aria-hidden="true">
+              <path class="metal" d="M4 2h16v9l-5 4v3l-3 4-3-4v-3l-5-4z" />
+              <path class="line now" d="M12 2v14" stroke-width="3" />
+            </svg>
+            Wattotherm
+          </RouterLink>
+          <nav aria-label="Main">
+            <RouterLink to="/">Bench</RouterLink>
+            <RouterLink to="/jobs">Jobs</RouterLink>
+            <RouterLink to="/logbook">Logbook</RouterLink>
+            <RouterLink to="/rules">House rules</RouterLink>
+          </nav>
+          <button class="hint" type="button" @click="findShown = true"><kbd>/</kbd> find</button>
+          <button class="hint" type="button" @click="keysShown = true"><kbd>?</kbd> keys</button>
+        </header>
+        <main tabindex="-1"><RouterView /></main>
+      </div>
+      <NModal v-model:show="keysShown">
+        <div class="sheet keys" role="dialog" aria-modal="true" aria-labelledby="keys-title">
+          <h1 id="keys-title">Keys</h1>
+          <dl>
+            <template v-for="[key, does] in keys" :key="key">
+              <dt>
+                <kbd>{{ key }}</kbd>
+              </dt>
+              <dd>{{ does }}</dd>
+            </template>
+          </dl>
+          <button class="soft" type="button" @click="keysShown = false">Done</button>
+        </div>
+      </NModal>
+      <FindDialog v-model:shown="findShown" />
+    </NMessageProvider>
+  </NConfigProvider>
+</template>
+
+<style scoped>
+.provider,
+.shell {
+  height: 100%;
+}
+.shell {
+  display: grid;
+  grid-template-rows: 52px 1fr;
+}
+header {
+  display: flex;
+  align-items: stretch;
+  gap: 8px;
+  padding: 0 20px;
+  border-bottom: 1px solid var(--ink);
+}
+.brand {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  font-weight: 700;
+  font-size: 20px;
+  text-decoration: none;
+  margin-right: 16px;
+}
+nav {
+  display: flex;
+  flex: 1;
+}
+nav a {
+  display: flex;
+  align-items: center;
+  padding: 0 13px;
+  text-decoration: none;
+  color: var(--ink2);
+  border-bottom: 3px solid transparent;
+}
+nav a.router-link-active:not([href='/']),
+nav a.router-link-exact-active {
+  color: var(--ink);
+  font-weight: 700;
+  border-bottom-color: var(--accent);
+}
+.hint {
+  font: inherit;
+  color: var(--ink2);
+  background: none;
+  border: 0;
+  cursor: pointer;
+  min-width: 44px;
+}
+main {
+  overflow: auto;
+  outline: none;
+}
+.keys {
+  width: 460px;
+}
+dl {
+  display: grid;
+  grid-template-columns: max-content 1fr;
+  gap: 10px 18px;
+  margin: 16px 0;
+}
+dd {
+  margin: 0;
+}
+@media print {
+  .shell {
+    display: block;
+  }
+}
+</style>

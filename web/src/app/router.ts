@@ -1,0 +1,49 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+import BenchPage from '../bench/BenchPage.vue'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', component: BenchPage, meta: { title: 'Bench' } },
+    {
+      path: '/jobs',
+      component: () => import('../jobs/JobsPage.vue'),
+      meta: { title: 'Jobs' },
+    },
+    {
+      path: '/jobs/new/:printer',
+      component: () => import('../jobs/NewJobPage.vue'),
+      meta: { title: 'New job' },
+    },
+    {
+      path: '/jobs/:id/report',
+      component: () => import('../jobs/ReportPage.vue'),
+      meta: { title: 'Report' },
+    },
+    {
+      path: '/jobs/:id/:key?',
+      component: () => import('../jobs/JobPage.vue'),
+      meta: { title: 'Job' },
+    },
+    {
+      path: '/printers/:id',
+      component: () => import('../printers/PrinterPage.vue'),
+      meta: { title: 'Printer' },
+    },
+    {
+      path: '/logbook',
+      component: () => import('../logbook/LogbookPage.vue'),
+      meta: { title: 'Logbook' },
+    },
+    {
+      path: '/rules',
+      component: () => import('../rules/RulesPage.vue'),
+      meta: { title: 'House rules' },
+    },
+    { path: '/:rest(.*)', redirect: '/' },
+  ],
+})
+router.afterEach((to) => {
+  document.title = `${String(to.meta.title ?? 'Wattotherm')} – Wattotherm`
+})

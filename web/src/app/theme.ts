@@ -1,0 +1,81 @@
+import type { GlobalThemeOverrides } from 'naive-ui'
+
+/* One set of tokens for the pages, the drawings and the component library. */
+export const light = {
+  paper: '#efebe1',
+  sheet: '#faf8f2',
+  field: '#ffffff',
+  ink: '#1d2321',
+  ink2: '#58615c',
+  rule: '#cdc6b5',
+  accent: '#b8400f',
+  wash: '#f6e3d6',
+  onAccent: '#ffffff',
+  pass: '#1c6b5d',
+  passWash: '#d9e8e1',
+  caution: '#7d4e00',
+  cautionWash: '#f5e6c4',
+  stop: '#a3221d',
+  stopWash: '#f4d8d3',
+  metal: '#c6cac6',
+  metal2: '#e3e4df',
+  filament: '#d98d4a',
+}
+export const dark: typeof light = {
+  paper: '#1b1e1c',
+  sheet: '#242826',
+  field: '#151716',
+  ink: '#ece8dd',
+  ink2: '#b0b6af',
+  rule: '#4a504c',
+  accent: '#f08a55',
+  wash: '#45291b',
+  onAccent: '#1b1e1c',
+  pass: '#7fc9b6',
+  passWash: '#1f3b34',
+  caution: '#e6b85c',
+  cautionWash: '#3d3116',
+  stop: '#f19a90',
+  stopWash: '#4a2320',
+  metal: '#6a716c',
+  metal2: '#4a504c',
+  filament: '#d98d4a',
+}
+const text = "'Atkinson Hyperlegible Next Variable', sans-serif"
+const mono = "'Atkinson Hyperlegible Mono Variable', monospace"
+
+export function applyTokens(tokens: typeof light) {
+  const style = document.documentElement.style
+  for (const [name, value] of Object.entries(tokens)) style.setProperty(`--${name}`, value)
+  style.setProperty('--text', text)
+  style.setProperty('--mono', mono)
+}
+
+export function overrides(t: typeof light): GlobalThemeOverrides {
+  return {
+    common: {
+      fontFamily: text,
+      fontFamilyMono: mono,
+      fontSize: '16px',
+      fontSizeMedium: '16px',
+      borderRadius: '2px',
+      primaryColor: t.accent,
+      primaryColorHover: t.accent,
+      primaryColorPressed: t.accent,
+      textColorBase: t.ink,
+      textColor1: t.ink,
+      textColor2: t.ink,
+      textColor3: t.ink2,
+      placeholderColor: t.ink2,
+      bodyColor: t.paper,
+      cardColor: t.sheet,
+      modalColor: t.sheet,
+      inputColor: t.field,
+      borderColor: t.ink2,
+      dividerColor: t.rule,
+      heightMedium: '44px',
+    },
+    Input: { border: `1px solid ${t.ink2}`, color: t.field, colorFocus: t.field },
+    Table: { thColor: t.sheet, tdColor: t.sheet, borderColor: t.rule, thTextColor: t.ink2 },
+  }
+}

@@ -1,0 +1,101 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+
+import { get } from '../api/client'
+import AddPrinter from './AddPrinter.vue'
+
+const { data, error, isLoading } = useQuery({
+  queryKey: ['bench'],
+  queryFn: () => get('/api/v1/bench'),
+})
+const adding = ref(false)
+const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.value?.now_printer))
+</script>
+
+<template>
+  <section class="page">
+    <p v-if="isLoading" class="quiet">Opening the bench …</p>
+    <p v-else-if="error" class="error">{{ error.message }}</p>
+    <template v-else-if="data">
+      <div class="top">
+        <div>
+          <h2>What to do now</h2>
+          <h1>{{ data.now }}</h1>
+        </div>
+        <RouterLink v-if="next?.job" class="act" :to="`/jobs/${next.job.id}/${next.now_key}`">
+          Go to it
+        </RouterLink>
+        <button v-else-if="data.rows.length === 0" class="act" type="button" @click="adding = true">Add a printer</button>
+      </div>
+      <ul class="rows">
+        <li v-for="r in data.rows" :key="r.printer.id" class="sheet">
+          <div>
+            <RouterLink class="name" :to="`/printers/${r.printer.id}`">{{ r.printer.name }}</RouterLink>
+            <p class="quiet">{{ r.printer.kind }}</p>
+          </div>
+          <div>
+            <p>
+              <template v-if="r.job"><span class="mono">job {{ r.job.id }}</span>: {{ r.job.complaint || 'planned change' }}</template>
+            </p>
+            <p :class="{ error: r.waits_for.startsWith('Stopped') }">{{ r.waits_for }}</p>
+          </div>
+          <div class="tally">
+            <svg v-if="r.all" :viewBox="`0 0 ${r.all * 15} 16`" :width="r.all * 15" height="16" role="img" :aria-label="`${r.closed} of ${r.all} stations done`">
+              <circle v-for="k in r.all" :key="k" :cx="k * 15 - 7.5" cy="8" r="5" :class="k <= r.closed ? 'done' : 'open'" />
+            </svg>
+          </div>
+          <RouterLink v-if="r.job" class="soft" :to="`/jobs/${r.job.id}`" :aria-label="`Go on with ${r.printer.name}`">Go on</RouterLink>
+          <RouterLink v-else class="soft" :to="`/jobs/new/${r.printer.id}`" :aria-label="`New job on ${r.printer.name}`">New job</RouterLink>
+        </li>
+      </ul>
+      <p v-if="data.rows.some((r) => r.printer.invented)" class="quiet">This workshop is invented: demo data.</p>
+      <button v-if="data.rows.length > 0" class="soft" type="button" @click="adding = true">Add a printer</button>
+      <AddPrinter v-model:shown="adding" />
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.top {
+  display: flex;
+  justify-content: space-between;
+  align-items: end;
+  gap: 24px;
+  margin-bottom: 18px;
+}
+.rows {
+  list-style: none;
+  margin: 0 0 14px;
+  padding: 0;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+}
+.rows li {
+  display: grid;
+  grid-template-columns: 250px 1fr 190px 110px;
+  gap: 20px;
+  align-items: center;
+  padding: 10px 16px;
+}
+.name {
+  font-weight: 700;
+  font-size: 19px;
+}
+.tally svg {
+  max-width: 100%;
+}
+.done {
+  fill: var(--ink);
+  stroke: var(--ink);
+}
+.open {
+  fill: none;
+  stroke: var(--ink2);
+  stroke-width: 1.5;
+}
+.soft {
+  justify-content: center;
+}
+</style>

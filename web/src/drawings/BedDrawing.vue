@@ -1,0 +1,64 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import type { Schemas } from '../api/client'
+
+/* The bed from above: places read, and at each screw how far to turn. */
+const props = defineProps<{ points: Schemas['HeightPoint'][]; turns: readonly Schemas['Row'][] }>()
+const n = (v: unknown) => Number(String(v ?? '').replace(',', '.')) || 0
+const size = computed(() => ({
+  x: Math.max(1, ...props.points.map((p) => n(p.x_mm))) * 1.15,
+  y: Math.max(1, ...props.points.map((p) => n(p.y_mm))) * 1.15,
+}))
+const place = (p: Schemas['HeightPoint']) => ({
+  x: 30 + (n(p.x_mm) / size.value.x) * 400,
+  y: 280 - (n(p.y_mm) / size.value.y) * 250,
+})
+const turn = (p: Schemas['HeightPoint']) => props.turns.find((r) => r.name === p.name)?.after
+</script>
+
+<template>
+  <svg viewBox="0 0 460 320" role="img" aria-label="Bed from above with its screws">
+    <rect x="30" y="20" width="400" height="266" class="metal" />
+    <text x="230" y="311" text-anchor="middle">front</text>
+    <g v-for="(p, i) in points" :key="i">
+      <template v-if="p.screw">
+        <circle :cx="place(p).x" :cy="place(p).y" r="15" class="metal-dark" />
+        <path :d="`M${place(p).x - 9} ${place(p).y}h18`" class="line" />
+        <path
+          v-if="turn(p) && turn(p) !== 'leave it'"
+          :d="
+            turn(p)?.includes('anticlockwise')
+              ? `M${place(p).x + 20} ${place(p).y + 8}a22 22 0 1 0 -12 -27m-1 -8l1 9 9 -1`
+              : `M${place(p).x - 20} ${place(p).y + 8}a22 22 0 1 1 12 -27m1 -8l-1 9 -9 -1`
+          "
+          class="line now"
+          stroke-width="2.4"
+        />
+      </template>
+      <path v-else :d="`M${place(p).x - 7} ${place(p).y}h14m-7 -7v14`" class="line" />
+      <text :x="Math.min(330, Math.max(130, place(p).x))" :y="place(p).y + (place(p).y < 150 ? 40 : -44)" text-anchor="middle">
+        {{ p.z_mm || '–' }} mm
+      </text>
+      <text
+        v-if="turn(p)"
+        :x="Math.min(330, Math.max(130, place(p).x))"
+        :y="place(p).y + (place(p).y < 150 ? 58 : -28)"
+        text-anchor="middle"
+        class="now small"
+      >
+        {{ turn(p) }}
+      </text>
+    </g>
+  </svg>
+</template>
+
+<style scoped>
+svg {
+  width: 100%;
+  max-height: 330px;
+}
+.small {
+  font-size: 12.5px;
+}
+</style>

@@ -1,0 +1,39 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import type { Schemas } from '../api/client'
+
+/* The box from above with its four walls; each is drawn as thick as it was measured. */
+const props = defineProps<{ walls: Schemas['WallReading'][]; target: unknown }>()
+const n = (v: unknown) => Number(String(v ?? '').replace(',', '.'))
+const asked = computed(() => (n(props.target) > 0 ? n(props.target) : 0.45))
+const thick = (side: number) => {
+  const all = props.walls.filter((w) => w.side === side && n(w.t_mm) > 0).map((w) => n(w.t_mm))
+  const first = all.length ? all.reduce((a, b) => a + b, 0) / all.length : asked.value
+  return Math.min(34, Math.max(3, (first / asked.value) * 14))
+}
+</script>
+
+<template>
+  <svg viewBox="0 0 690 170" role="img" aria-label="Box from above with four walls, caliper on side 2">
+    <rect x="180" y="14" width="190" :height="thick(3)" class="plastic" />
+    <rect :x="370 - thick(2)" y="14" :width="thick(2)" height="142" class="plastic" />
+    <rect x="180" :y="156 - thick(1)" width="190" :height="thick(1)" class="plastic" />
+    <rect x="180" y="14" :width="thick(4)" height="142" class="plastic" />
+    <text x="275" :y="148 - thick(1)" text-anchor="middle">side 1</text>
+    <text :x="360 - thick(2)" y="90" text-anchor="end">2</text>
+    <text x="275" :y="32 + thick(3)" text-anchor="middle">3</text>
+    <text :x="190 + thick(4)" y="90">4</text>
+    <path :d="`M${370 - thick(2) - 6} 70v26h6v-9z`" class="metal" />
+    <path d="M370 87v9h150v-22h-140z" class="metal" />
+    <path d="M400 74v8m14-8v8m14-8v8m14-8v8m14-8v8m14-8v8m14-8v8" class="line" />
+    <text x="532" y="92">asked {{ asked }} mm</text>
+  </svg>
+</template>
+
+<style scoped>
+svg {
+  width: 100%;
+  max-height: 170px;
+}
+</style>

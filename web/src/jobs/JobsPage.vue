@@ -1,0 +1,99 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { NTable } from 'naive-ui'
+import { ref } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { ServerError, answer, client, get } from '../api/client'
+import { moment } from '../api/words'
+
+const { data, error } = useQuery({ queryKey: ['jobs'], queryFn: () => get('/api/v1/jobs') })
+const queries = useQueryClient()
+const router = useRouter()
+const failure = ref('')
+async function take(event: Event) {
+  const input = event.target as HTMLInputElement
+  const file = input.files?.[0]
+  if (!file) return
+  failure.value = ''
+  const text = await file.text()
+  input.value = ''
+  try {
+    const made = await answer(
+      client.POST('/api/v1/import', {
+        // The file goes as it is: the server names line and field of what doesn't read.
+        body: text as never,
+        bodySerializer: (b: unknown) => String(b),
+        headers: { 'Content-Type': 'application/json' },
+      }),
+    )
+    await queries.invalidateQueries()
+    void router.push(`/jobs/${made.id}`)
+  } catch (e) {
+    failure.value = e instanceof ServerError ? e.problem.detail : String(e)
+  }
+}
+</script>
+
+<template>
+  <section class="page">
+    <div class="top">
+      <div>
+        <h1>Jobs</h1>
+        <p class="quiet">Start a new one from its printer on the bench.</p>
+      </div>
+      <label class="soft">
+        Take in a job file
+        <input type="file" accept=".json,application/json" class="visually-hidden" @change="take" />
+      </label>
+    </div>
+    <p v-if="failure" class="error" role="alert">{{ failure }}</p>
+    <p v-if="error" class="error">{{ error.message }}</p>
+    <p v-else-if="data && data.length === 0">No job yet.</p>
+    <NTable v-else-if="data" :single-line="true">
+      <thead>
+        <tr>
+          <th scope="col">Job</th>
+          <th scope="col">Printer</th>
+          <th scope="col">Complaint</th>
+          <th scope="col">Opened</th>
+          <th scope="col">State</th>
+          <th scope="col">Report</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="j in data" :key="j.job.id">
+          <td class="mono">
+            <RouterLink :to="`/jobs/${j.job.id}`">{{ j.job.id }}</RouterLink>
+          </td>
+          <td>{{ j.printer.name }}</td>
+          <td>{{ j.job.complaint || 'planned change' }}</td>
+          <td>{{ moment(j.job.opened_at) }}</td>
+          <td>
+            <span v-if="j.job.finished_at" class="chip pass">handed over</span>
+            <span v-else-if="j.traveller.lines.some((l) => l.state === 'stopped')" class="chip stop">stopped</span>
+            <span v-else class="chip redo">open</span>
+            {{ j.traveller.lines.find((l) => l.key === j.traveller.now)?.title }}
+          </td>
+          <td><RouterLink :to="`/jobs/${j.job.id}/report`">report</RouterLink></td>
+        </tr>
+      </tbody>
+    </NTable>
+  </section>
+</template>
+
+<style scoped>
+.top {
+  display: flex;
+  justify-content: space-between;
+  align-items: start;
+  margin-bottom: 14px;
+}
+label.soft {
+  color: var(--ink);
+  font-size: 16px;
+}
+label.soft:focus-within {
+  outline: 3px solid var(--accent);
+}
+</style>

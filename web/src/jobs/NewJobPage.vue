@@ -1,0 +1,274 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useEventListener, useSessionStorage } from '@vueuse/core'
+import { NInput } from 'naive-ui'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+
+import { ServerError, answer, client, get, type Schemas } from '../api/client'
+import { hours } from '../api/words'
+import CutawayDrawing from '../drawings/CutawayDrawing.vue'
+import ChoiceRow from '../ui/ChoiceRow.vue'
+import TravellerCard from '../ui/TravellerCard.vue'
+
+type Part = Schemas['Part']
+const route = useRoute()
+const router = useRouter()
+const queries = useQueryClient()
+const printerId = Number(route.params.printer)
+/* Kept in the browser until the job starts, so that a reload loses nothing. */
+const draft = useSessionStorage(`new-job-${printerId}`, {
+  complaint: '',
+  shows: 'no_complaint' as Schemas['Shows'],
+  tried: '',
+  customer: '',
+  technician: '',
+  replaced: [] as Schemas['Replacement'][],
+  filaments: [] as number[],
+  times: '',
+})
+const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
+const { data: filaments } = useQuery({ queryKey: ['filaments'], queryFn: () => get('/api/v1/filaments') })
+const { data: page, error: loadError } = useQuery({
+  queryKey: ['printer', printerId],
+  queryFn: () => answer(client.GET('/api/v1/printers/{id}', { params: { path: { id: printerId } } })),
+})
+const error = ref('')
+const partOf = computed(() => {
+  const map = new Map<string, Part>()
+  for (const p of catalogue.value?.parts ?? []) for (const r of p.replacements) map.set(r.id, p.id)
+  return map
+})
+const chosen = computed(() =>
+  draft.value.replaced.map((r) => partOf.value.get(r)).filter((p): p is Part => p !== undefined),
+)
+const variants = computed(() =>
+  (catalogue.value?.parts ?? []).filter((p) => chosen.value.includes(p.id) && p.replacements.length > 1),
+)
+function toggle(part: Part) {
+  const mine = (r: string) => partOf.value.get(r) === part
+  if (draft.value.replaced.some(mine)) {
+    draft.value.replaced = draft.value.replaced.filter((r) => !mine(r))
+    return
+  }
+  const usual = catalogue.value?.parts.find((p) => p.id === part)?.replacements[0]
+  if (usual) draft.value.replaced.push(usual.id)
+}
+const variantOf = (part: Part) => draft.value.replaced.find((r) => partOf.value.get(r) === part)
+function setVariant(part: Part, id: Schemas['Replacement']) {
+  draft.value.replaced = draft.value.replaced.map((r) => (partOf.value.get(r) === part ? id : r))
+}
+/* Numbers only leave the page as the server's JSON wants them; it checks them. */
+const times = computed(() =>
+  draft.value.times
+    .split(/[;\s]+/)
+    .filter((t) => t !== '')
+    .map((t) => Number(t.replace(',', '.'))),
+)
+const body = computed<Schemas['NewJob']>(() => ({
+  printer_id: printerId,
+  complaint: draft.value.complaint,
+  shows: draft.value.shows,
+  tried: draft.value.tried,
+  customer: draft.value.customer,
+  technician: draft.value.technician,
+  replaced: draft.value.replaced,
+  filament_ids: draft.value.filaments,
+  failure_times_min: times.value.filter((t) => Number.isFinite(t)),
+}))
+const { data: plan } = useQuery({
+  queryKey: ['plan', body],
+  queryFn: () => answer(client.POST('/api/v1/plan', { body: body.value })),
+  enabled: computed(() => draft.value.replaced.length > 0),
+  placeholderData: (old) => old,
+})
+async function start() {
+  error.value = ''
+  if (draft.value.replaced.length === 0) {
+    error.value = 'Choose at least one part that was replaced.'
+    return
+  }
+  if (times.value.some((t) => !Number.isFinite(t))) {
+    error.value = 'Type the minutes as numbers with spaces between, e.g. 55 70 62.'
+    return
+  }
+  try {
+    const made = await answer(client.POST('/api/v1/jobs', { body: body.value }))
+    draft.value = { ...draft.value, complaint: '', tried: '', replaced: [], times: '' }
+    await queries.invalidateQueries()
+    void router.push(`/jobs/${made.id}`)
+  } catch (e) {
+    if (e instanceof ServerError) error.value = e.problem.detail
+  }
+}
+useEventListener(document, 'keydown', (event: KeyboardEvent) => {
+  if (event.key === 'Enter' && (event.ctrlKey || event.metaKey)) void start()
+})
+</script>
+
+<template>
+  <p v-if="loadError" class="page error">{{ loadError.message }}</p>
+  <div v-else-if="page" class="new">
+    <section class="draw">
+      <h1>What was replaced on {{ page.printer.name }}?</h1>
+      <p class="quiet">Click the parts, or press their letter. {{ page.printer.kind }}</p>
+      <div class="picture">
+        <CutawayDrawing
+          :direct="page.printer.facts.path === 'direct'"
+          :all-metal="page.printer.facts.hot_end === 'all_metal'"
+          :nozzle="`${page.printer.facts.nozzle_mm} mm`"
+          :chosen="chosen"
+          @toggle="toggle"
+        />
+      </div>
+      <div v-for="p in variants" :key="p.id" class="variant">
+        <ChoiceRow
+          :model-value="variantOf(p.id)"
+          :name="`variant-${p.id}`"
+          :label="`How does the new ${p.label} differ?`"
+          :options="p.replacements.map((r) => ({ value: r.id, label: r.label }))"
+          @update:model-value="(v) => v && setVariant(p.id, v)"
+        />
+      </div>
+      <div class="words">
+        <div class="wide">
+          <label for="complaint">Complaint, in the customer's words</label>
+          <NInput v-model:value="draft.complaint" type="textarea" :rows="2" :input-props="{ id: 'complaint' }" />
+        </div>
+        <ChoiceRow
+          v-model="draft.shows"
+          class="wide"
+          name="shows"
+          label="When in a print does it show?"
+          :options="[
+            { value: 'no_complaint', label: 'no complaint' },
+            { value: 'at_once', label: 'at once' },
+            { value: 'after_a_while', label: 'after a while' },
+            { value: 'at_random', label: 'at random' },
+          ]"
+        />
+        <div v-if="draft.shows === 'after_a_while' || draft.shows === 'at_random'" class="wide">
+          <label for="times">After how many minutes of printing? One number for each time it happened.</label>
+          <input id="times" v-model="draft.times" type="text" inputmode="decimal" />
+        </div>
+        <fieldset class="wide">
+          <legend>Filaments to work through</legend>
+          <div class="boxes">
+            <label v-for="f in filaments ?? []" :key="f.id">
+              <input v-model="draft.filaments" type="checkbox" :value="f.id" /> {{ f.name }}
+            </label>
+          </div>
+        </fieldset>
+        <div>
+          <label for="tried">Already tried</label>
+          <input id="tried" v-model="draft.tried" type="text" />
+        </div>
+        <div>
+          <label for="customer">Brought by</label>
+          <input id="customer" v-model="draft.customer" type="text" />
+        </div>
+        <div>
+          <label for="technician">Worked on by</label>
+          <input id="technician" v-model="draft.technician" type="text" />
+        </div>
+      </div>
+    </section>
+    <aside class="card" aria-label="Traveller">
+      <div class="head">
+        <strong>{{ page.printer.name }}</strong> <span class="quiet">new job</span>
+        <p class="quiet">{{ draft.replaced.length === 1 ? 'one part replaced' : `${draft.replaced.length} parts replaced` }}</p>
+      </div>
+      <div class="grow" tabindex="0" aria-label="Planned stations">
+        <TravellerCard v-if="plan && draft.replaced.length" :card="plan" />
+        <p v-else class="empty quiet">Choose a part: its stations appear here, each with its reason.</p>
+      </div>
+      <div class="foot">
+        <p v-if="plan && draft.replaced.length">
+          <strong>{{ hours(plan.at_least.hands_min) }} of hands</strong>, {{ hours(plan.at_most.hands_min) }} at most<br />
+          {{ hours(plan.at_least.wait_min) }} to {{ hours(plan.at_most.wait_min) }} waiting<br />
+          {{ plan.at_least.filament_m.toFixed(0) }} to {{ plan.at_most.filament_m.toFixed(0) }} m of filament
+        </p>
+        <p v-if="error" class="error" role="alert">{{ error }}</p>
+        <button type="button" class="act" @click="start">Start job <kbd aria-hidden="true">Ctrl ↵</kbd></button>
+      </div>
+    </aside>
+  </div>
+</template>
+
+<style scoped>
+.new {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 340px;
+  height: 100%;
+}
+.draw {
+  padding: 20px 28px;
+  overflow: auto;
+}
+.picture {
+  height: 560px;
+  margin: 6px 0;
+}
+.variant {
+  margin-bottom: 12px;
+}
+.words {
+  display: grid;
+  grid-template-columns: repeat(3, 1fr);
+  gap: 12px 16px;
+}
+.wide {
+  grid-column: 1 / -1;
+}
+.words input[type='text'] {
+  width: 100%;
+}
+.boxes {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 20px;
+}
+.boxes label {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  min-height: 44px;
+  color: var(--ink);
+  margin: 0;
+}
+.boxes input {
+  width: 20px;
+  height: 20px;
+  accent-color: var(--ink);
+}
+.card {
+  background: var(--sheet);
+  border-left: 2px dotted var(--ink2);
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+.head,
+.foot {
+  padding: 14px 18px;
+}
+.head {
+  border-bottom: 1px solid var(--rule);
+}
+.head strong {
+  font-size: 18px;
+}
+.grow {
+  flex: 1;
+  overflow: auto;
+}
+.empty {
+  padding: 18px;
+}
+.foot {
+  border-top: 1px solid var(--ink);
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+}
+</style>

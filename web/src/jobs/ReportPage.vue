@@ -1,0 +1,167 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { useRoute } from 'vue-router'
+
+import { answer, client } from '../api/client'
+import { moment } from '../api/words'
+
+const route = useRoute()
+const id = Number(route.params.id)
+const params = { params: { path: { id } } }
+const { data: page, error } = useQuery({ queryKey: ['job', id], queryFn: () => answer(client.GET('/api/v1/jobs/{id}', params)) })
+const { data: closings } = useQuery({
+  queryKey: ['job', id, 'closings'],
+  queryFn: () => answer(client.GET('/api/v1/jobs/{id}/closings', params)),
+})
+const rows = computed(() =>
+  (closings.value ?? []).filter((c) => c.finding.station !== 'check').map((c) => ({
+    ...c,
+    title: page.value?.traveller.lines.find((l) => l.key === c.station)?.title ?? c.finding.quantity,
+  })),
+)
+const checks = computed(() => (closings.value ?? []).filter((c) => c.finding.station === 'check' && !c.superseded))
+const released = computed(() => (page.value?.traveller.lines ?? []).filter((l) => l.state === 'released'))
+const tone = { pass: 'pass', adjust: 'caution', measure_again: 'caution', stop: 'stop' }
+const word = { pass: 'pass', adjust: 'adjusted', measure_again: 'open', stop: 'stopped' }
+const parts = computed(() => page.value?.job.replaced.map((r) => r.replaceAll('_', ' ')).join(', '))
+function print() {
+  window.print()
+}
+</script>
+
+<template>
+  <p v-if="error" class="page error">{{ error.message }}</p>
+  <article v-else-if="page" class="report">
+    <div class="top">
+      <h1>Recalibration of {{ page.printer.name }}, job {{ page.job.id }}</h1>
+      <div class="no-print ways">
+        <a class="soft" :href="`/api/v1/jobs/${id}/export`" :download="`job-${id}.json`">Save as file</a>
+        <button type="button" class="act" @click="print">Print</button>
+      </div>
+    </div>
+    <p v-if="page.printer.invented" class="quiet">Invented demo data.</p>
+    <dl>
+      <div><dt>Printer</dt><dd>{{ page.printer.kind }}</dd></div>
+      <div><dt>Complaint</dt><dd>{{ page.job.complaint || 'none, planned change' }}</dd></div>
+      <div><dt>Replaced</dt><dd>{{ parts }}</dd></div>
+      <div><dt>Filament</dt><dd>{{ page.job.filaments.map((f) => f.name).join('; ') || 'none' }}</dd></div>
+      <div><dt>Brought by</dt><dd>{{ page.job.customer || '–' }}</dd></div>
+      <div><dt>Worked on by</dt><dd>{{ page.job.technician || '–' }}</dd></div>
+      <div><dt>Opened</dt><dd>{{ moment(page.job.opened_at) }}</dd></div>
+      <div><dt>Handed over</dt><dd>{{ page.job.finished_at ? moment(page.job.finished_at) : 'still open' }}</dd></div>
+    </dl>
+    <h2>What was measured, with its uncertainty at 95 %</h2>
+    <p v-if="rows.length === 0">Nothing was measured yet.</p>
+    <table v-else>
+      <thead>
+        <tr>
+          <th scope="col">Station</th>
+          <th scope="col">Measured</th>
+          <th scope="col">Allowed</th>
+          <th scope="col">Verdict</th>
+          <th scope="col">Before → after</th>
+          <th scope="col">When</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="c in rows" :key="c.seq" :class="{ old: c.superseded }">
+          <td>{{ c.title }}</td>
+          <td class="mono">
+            <div v-for="b in c.finding.bands" :key="b.label">{{ b.measured_text }}</div>
+          </td>
+          <td class="mono">
+            <div v-for="b in c.finding.bands" :key="b.label">{{ b.nominal_text }}</div>
+          </td>
+          <td><span class="chip" :class="tone[c.finding.verdict]">{{ word[c.finding.verdict] }}</span></td>
+          <td>{{ c.finding.line }}</td>
+          <td>{{ moment(c.at) }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <h2>Done by hand</h2>
+    <p>{{ checks.map((c) => `${c.finding.quantity}: ${c.finding.line}`).join('. ') || 'Nothing yet.' }}</p>
+    <template v-for="c in checks" :key="c.seq">
+      <p v-for="r in c.finding.reasons" :key="r" class="quiet">{{ r }}</p>
+    </template>
+    <h2>Not needed</h2>
+    <p v-for="l in released" :key="l.key">{{ l.reason }}</p>
+    <p v-if="page.traveller.untouched">Untouched: {{ page.traveller.untouched }}.</p>
+    <p class="foot quiet">
+      Each value passed only where its error and its uncertainty together stay inside the limit (ISO 14253-1). Older results stay in grey.
+    </p>
+  </article>
+</template>
+
+<style scoped>
+.report {
+  max-width: 980px;
+  margin: 20px auto;
+  padding: 26px 34px;
+  background: var(--sheet);
+  border: 1px solid var(--rule);
+}
+.top {
+  display: flex;
+  justify-content: space-between;
+  gap: 20px;
+}
+.ways {
+  display: flex;
+  gap: 10px;
+}
+dl {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 3px 30px;
+  margin: 14px 0;
+}
+dl div {
+  display: grid;
+  grid-template-columns: 110px 1fr;
+}
+dt {
+  color: var(--ink2);
+}
+dd {
+  margin: 0;
+}
+h2 {
+  margin-top: 18px;
+}
+table {
+  border-collapse: collapse;
+  width: 100%;
+  font-size: 15px;
+}
+th {
+  text-align: left;
+  font-weight: 600;
+  color: var(--ink2);
+  border-bottom: 1px solid var(--ink);
+}
+th,
+td {
+  padding: 5px 10px 5px 0;
+  vertical-align: top;
+}
+td {
+  border-bottom: 1px solid var(--rule);
+}
+.old td {
+  color: var(--ink2);
+}
+.foot {
+  margin-top: 18px;
+  font-size: 14px;
+}
+@media print {
+  .report {
+    border: 0;
+    margin: 0;
+    padding: 0;
+    max-width: none;
+    font-size: 10.5pt;
+  }
+}
+</style>

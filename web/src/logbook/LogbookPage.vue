@@ -1,0 +1,136 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { refDebounced } from '@vueuse/core'
+import { NTable } from 'naive-ui'
+import { ref } from 'vue'
+
+import { ServerError, answer, client, get, type Schemas } from '../api/client'
+import { moment } from '../api/words'
+
+const printer = ref('')
+const part = ref('')
+const text = ref('')
+const words = refDebounced(text, 200)
+const note = ref('')
+const failure = ref('')
+const queries = useQueryClient()
+const { data: bench } = useQuery({ queryKey: ['bench'], queryFn: () => get('/api/v1/bench') })
+const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
+const { data, error } = useQuery({
+  queryKey: ['logbook', printer, part, words],
+  queryFn: () =>
+    answer(
+      client.GET('/api/v1/logbook', {
+        params: {
+          query: {
+            printer: printer.value ? Number(printer.value) : undefined,
+            part: part.value || undefined,
+            text: words.value || undefined,
+          },
+        },
+      }),
+    ),
+  placeholderData: (old: Schemas['LogEntry'][] | undefined) => old,
+})
+const name = (id: number | null | undefined) => bench.value?.rows.find((r) => r.printer.id === id)?.printer.name ?? ''
+const tone = { pass: 'pass', adjust: 'caution', measure_again: 'caution', stop: 'stop' }
+async function write() {
+  failure.value = ''
+  try {
+    await answer(
+      client.POST('/api/v1/logbook', {
+        body: { text: note.value, printer_id: printer.value ? Number(printer.value) : null },
+      }),
+    )
+    note.value = ''
+    await queries.invalidateQueries({ queryKey: ['logbook'] })
+  } catch (e) {
+    if (e instanceof ServerError) failure.value = e.problem.detail
+  }
+}
+</script>
+
+<template>
+  <section class="page">
+    <h1>Logbook</h1>
+    <p class="quiet">Everything that happened, newest first. Nothing is ever taken out: a correction is a new entry.</p>
+    <div class="filters">
+      <div>
+        <label for="log-printer">Printer</label>
+        <select id="log-printer" v-model="printer">
+          <option value="">all</option>
+          <option v-for="r in bench?.rows ?? []" :key="r.printer.id" :value="String(r.printer.id)">{{ r.printer.name }}</option>
+        </select>
+      </div>
+      <div>
+        <label for="log-part">Part</label>
+        <select id="log-part" v-model="part">
+          <option value="">all</option>
+          <option v-for="p in catalogue?.parts ?? []" :key="p.id" :value="p.id">{{ p.label }}</option>
+        </select>
+      </div>
+      <div class="grow">
+        <label for="log-text">Containing</label>
+        <input id="log-text" v-model="text" type="text" />
+      </div>
+      <div class="grow">
+        <label for="log-note">Write a note</label>
+        <input id="log-note" v-model="note" type="text" @keydown.enter="write" />
+      </div>
+      <button type="button" class="soft" @click="write">Write</button>
+    </div>
+    <p v-if="failure" class="error" role="alert">{{ failure }}</p>
+    <p v-if="error" class="error">{{ error.message }}</p>
+    <p v-else-if="data?.length === 0">No entry like that.</p>
+    <NTable v-else-if="data" :single-line="true" size="small">
+      <thead>
+        <tr>
+          <th scope="col">No.</th>
+          <th scope="col">When</th>
+          <th scope="col">Printer</th>
+          <th scope="col">Job</th>
+          <th scope="col">What</th>
+          <th scope="col">Who</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="e in data" :key="e.id" :class="{ old: e.superseded_by }">
+          <td class="mono">{{ e.id }}</td>
+          <td class="when">{{ moment(e.at) }}</td>
+          <td>{{ name(e.printer_id) }}</td>
+          <td>
+            <RouterLink v-if="e.job_id" :to="`/jobs/${e.job_id}${e.station ? `/${e.station}` : ''}`">{{ e.job_id }}</RouterLink>
+          </td>
+          <td>
+            <span v-if="e.verdict" class="chip" :class="tone[e.verdict]">{{ e.verdict.replace('_', ' ') }}</span>
+            {{ e.text }}
+            <span v-if="e.superseded_by" class="quiet">(replaced by {{ e.superseded_by }})</span>
+            <span v-if="e.supersedes" class="quiet">(replaces {{ e.supersedes }})</span>
+          </td>
+          <td>{{ e.who }}</td>
+        </tr>
+      </tbody>
+    </NTable>
+  </section>
+</template>
+
+<style scoped>
+.filters {
+  display: flex;
+  gap: 12px;
+  align-items: end;
+  margin: 14px 0;
+}
+.grow {
+  flex: 1;
+}
+.grow input {
+  width: 100%;
+}
+.when {
+  white-space: nowrap;
+}
+.old td {
+  color: var(--ink2);
+}
+</style>

@@ -1,0 +1,103 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { useRoute } from 'vue-router'
+
+import { answer, client, get } from '../api/client'
+import { moment } from '../api/words'
+import ChainDrawing from '../drawings/ChainDrawing.vue'
+
+const route = useRoute()
+const id = computed(() => Number(route.params.id))
+const { data, error } = useQuery({
+  queryKey: ['printer', id],
+  queryFn: () => answer(client.GET('/api/v1/printers/{id}', { params: { path: { id: id.value } } })),
+})
+const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
+const parameter = (p: string) => catalogue.value?.parameters.find((x) => x.id === p)
+const part = (p: string) => catalogue.value?.parts.find((x) => x.id === p)?.label ?? p
+const filament = (f: number | null | undefined) => data.value?.filaments.find((x) => x.id === f)?.name
+</script>
+
+<template>
+  <p v-if="error" class="page error">{{ error.message }}</p>
+  <section v-else-if="data" class="page">
+    <div class="top">
+      <div>
+        <h1>{{ data.printer.name }}</h1>
+        <p class="quiet">
+          {{ data.printer.kind }}; {{ data.printer.facts.hot_end === 'lined' ? 'lined' : 'all-metal' }} hot end, bore
+          {{ data.printer.facts.nozzle_mm }} mm
+        </p>
+      </div>
+      <RouterLink v-if="data.job" class="act" :to="`/jobs/${data.job.id}`">Go on with job {{ data.job.id }}</RouterLink>
+      <RouterLink v-else class="act" :to="`/jobs/new/${id}`">New job</RouterLink>
+    </div>
+    <ChainDrawing :chain="data.chain" />
+    <div class="two">
+      <section>
+        <h2>Parts over time</h2>
+        <p v-if="data.fittings.length === 0" class="quiet">No part noted yet. Parts appear when a job fits them.</p>
+        <table v-else>
+          <tbody>
+            <tr v-for="(f, i) in data.fittings" :key="i" :class="{ old: f.until_at }">
+              <th scope="row">{{ part(f.part) }}</th>
+              <td>{{ f.description }}</td>
+              <td>{{ moment(f.from_at) }}</td>
+              <td>{{ f.until_at ? `until ${moment(f.until_at)}` : 'fitted' }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </section>
+      <section>
+        <h2>Values over time</h2>
+        <p v-if="data.settings.length === 0" class="quiet">No value noted yet. Values appear when a station is closed.</p>
+        <table v-else>
+          <tbody>
+            <tr v-for="(s, i) in data.settings" :key="i" :class="{ old: s.until_at }">
+              <th scope="row">{{ parameter(s.parameter)?.label }}</th>
+              <td class="mono">{{ s.value ?? s.value_text }} {{ parameter(s.parameter)?.unit }}</td>
+              <td>{{ filament(s.filament_id) }}</td>
+              <td>{{ moment(s.from_at) }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </section>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.top {
+  display: flex;
+  justify-content: space-between;
+  align-items: start;
+  margin-bottom: 12px;
+}
+.two {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 28px;
+  margin-top: 8px;
+}
+table {
+  border-collapse: collapse;
+  width: 100%;
+  font-size: 14px;
+}
+th {
+  text-align: left;
+}
+th,
+td {
+  border-bottom: 1px solid var(--rule);
+  padding: 4px 8px 4px 0;
+  vertical-align: top;
+}
+.old {
+  color: var(--ink2);
+}
+.old th {
+  font-weight: 400;
+}
+</style>

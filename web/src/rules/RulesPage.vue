@@ -1,0 +1,194 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useMessage } from 'naive-ui'
+import { computed } from 'vue'
+
+import { ServerError, answer, client, get, type Schemas } from '../api/client'
+import CellTable from './CellTable.vue'
+
+const queries = useQueryClient()
+const message = useMessage()
+const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
+const { data: house, error } = useQuery({ queryKey: ['house'], queryFn: () => get('/api/v1/house') })
+const rules = computed(() =>
+  (catalogue.value?.rules ?? []).map((spec) => ({ spec, now: house.value?.rules.find((r) => r.id === spec.id) })),
+)
+const tolerances = computed(() =>
+  (catalogue.value?.tolerances ?? []).map((spec) => ({
+    spec,
+    value: house.value?.tolerances.find((t) => t.id === spec.id)?.value,
+  })),
+)
+async function done(call: Promise<unknown>, what: string) {
+  try {
+    await call
+    message.info(what)
+  } catch (e) {
+    if (e instanceof ServerError) message.error(e.problem.detail)
+  }
+  await queries.invalidateQueries({ queryKey: ['house'] })
+}
+function choose(rule: Schemas['RuleId'], option: string, reason: string) {
+  void done(
+    answer(client.PUT('/api/v1/house/rules/{rule}', { params: { path: { rule } }, body: { option, reason } })),
+    'House rule kept.',
+  )
+}
+function tolerance(spec: Schemas['ToleranceSpec'], event: Event) {
+  const text = (event.target as HTMLInputElement).value.replace(',', '.').trim()
+  const value = Number(text)
+  if (text === '' || !Number.isFinite(value)) {
+    message.error(`${spec.label}: “${text}” is not a number. Type ${spec.min} to ${spec.max} ${spec.unit}.`)
+    return
+  }
+  void done(
+    answer(client.PUT('/api/v1/house/tolerances/{id}', { params: { path: { id: spec.id } }, body: { value } })),
+    `${spec.label}: ${value} ${spec.unit} kept.`,
+  )
+}
+function instrument(i: Schemas['Instrument'], key: 'half_width' | 'shared_half_width', event: Event) {
+  const text = (event.target as HTMLInputElement).value.replace(',', '.').trim()
+  const value = Number(text)
+  if (text === '' || !Number.isFinite(value)) {
+    message.error(`${i.name}: “${text}” is not a number. Type the limit in ${i.unit}.`)
+    return
+  }
+  void done(
+    answer(client.PUT('/api/v1/house/instruments/{id}', { params: { path: { id: i.id } }, body: { ...i, [key]: value } })),
+    `${i.name} kept.`,
+  )
+}
+function valueOf(event: Event) {
+  return (event.target as HTMLInputElement).value
+}
+</script>
+
+<template>
+  <section class="page">
+    <h1>House rules</h1>
+    <p class="quiet">Where good practitioners differ, your shop decides. Wherever a rule decides something, it is named there.</p>
+    <p v-if="error" class="error">{{ error.message }}</p>
+    <template v-else-if="house">
+      <div class="rules">
+        <fieldset v-for="{ spec, now } in rules" :id="spec.id" :key="spec.id" class="sheet">
+          <legend>{{ spec.question }}</legend>
+          <label v-for="(o, i) in spec.options" :key="o.id" class="option">
+            <input
+              type="radio"
+              :name="spec.id"
+              :checked="now?.option === o.id"
+              @change="choose(spec.id, o.id, now?.own ? now.reason : '')"
+            />
+            {{ o.label }}<span v-if="i === 0" class="quiet">&nbsp;(default)</span>
+          </label>
+          <label :for="`why-${spec.id}`">Why</label>
+          <input
+            :id="`why-${spec.id}`"
+            type="text"
+            :value="now?.reason"
+            @change="choose(spec.id, now?.option ?? '', valueOf($event))"
+          />
+        </fieldset>
+      </div>
+      <h2 class="part">Tolerances</h2>
+      <table>
+        <thead>
+          <tr><th scope="col">Limit</th><th scope="col">Value</th><th scope="col">Why the default</th></tr>
+        </thead>
+        <tbody>
+          <tr v-for="{ spec, value } in tolerances" :key="spec.id">
+            <td><label :for="`tol-${spec.id}`">{{ spec.label }}</label></td>
+            <td class="value">
+              <input :id="`tol-${spec.id}`" type="text" inputmode="decimal" class="mono" :value="value" @change="tolerance(spec, $event)" />
+              {{ spec.unit }}
+            </td>
+            <td class="quiet">{{ spec.why }} {{ spec.min }} to {{ spec.max }} {{ spec.unit }}; default {{ spec.default }}.</td>
+          </tr>
+        </tbody>
+      </table>
+      <h2 class="part">Instruments</h2>
+      <table>
+        <thead>
+          <tr><th scope="col">Instrument</th><th scope="col">One reading, ±</th><th scope="col">Shared by a series (zero, thickness), ±</th></tr>
+        </thead>
+        <tbody>
+          <tr v-for="i in house.instruments" :key="i.id">
+            <td>{{ i.name }}</td>
+            <td class="value">
+              <input type="text" inputmode="decimal" class="mono" :aria-label="`${i.name}, one reading`" :value="i.half_width" @change="instrument(i, 'half_width', $event)" />
+              {{ i.unit }}
+            </td>
+            <td class="value">
+              <input type="text" inputmode="decimal" class="mono" :aria-label="`${i.name}, shared`" :value="i.shared_half_width" @change="instrument(i, 'shared_half_width', $event)" />
+              {{ i.unit }}
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <CellTable v-if="catalogue" :catalogue="catalogue" :cells="house.cells" @kept="(call) => done(call, 'Cell kept.')" />
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.rules {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 12px;
+  margin-top: 14px;
+}
+.sheet legend {
+  float: left;
+  width: 100%;
+  font-weight: 700;
+  font-size: 16px;
+  color: var(--ink);
+  margin-bottom: 4px;
+}
+.option {
+  clear: both;
+  display: flex;
+  align-items: center;
+  min-height: 36px;
+  gap: 8px;
+  color: var(--ink);
+  font-size: 16px;
+  margin: 0;
+}
+.option input {
+  width: 18px;
+  height: 18px;
+  accent-color: var(--ink);
+}
+.sheet input[type='text'] {
+  width: 100%;
+}
+.part {
+  margin-top: 26px;
+}
+table {
+  border-collapse: collapse;
+  width: 100%;
+}
+th {
+  text-align: left;
+  color: var(--ink2);
+  font-weight: 600;
+}
+td,
+th {
+  border-bottom: 1px solid var(--rule);
+  padding: 5px 12px 5px 0;
+}
+td label {
+  margin: 0;
+  color: var(--ink);
+  font-size: 16px;
+}
+.value {
+  white-space: nowrap;
+}
+.value input {
+  width: 96px;
+}
+</style>

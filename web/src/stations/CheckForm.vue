@@ -1,0 +1,179 @@
+<script setup lang="ts">
+import { NInput } from 'naive-ui'
+import { computed } from 'vue'
+
+import ReadingField from '../ui/ReadingField.vue'
+import type { Readings, Station } from './useStation'
+
+const props = defineProps<{ station: Station }>()
+const r = computed(() => props.station.readings.value as Readings)
+const sheet = computed(() => props.station.worktop.value?.sheet)
+const f = (path: string) => props.station.field(path)
+const signal = { notice: 'Notice', caution: 'Caution', warning: 'Warning', danger: 'Danger' }
+/** A tick on the box is done; taking it off opens the step again. */
+function toggle(i: number) {
+  const tick = r.value.steps[i]
+  tick.state = tick.state === 'done' ? 'open' : 'done'
+  tick.reason = ''
+}
+function next(event: KeyboardEvent, i: number) {
+  event.preventDefault()
+  r.value.steps[i].state = 'done'
+  const boxes = [...document.querySelectorAll<HTMLElement>('[data-step]')]
+  const fields = [...document.querySelectorAll<HTMLElement>('[data-reading]')]
+  ;(boxes[i + 1] ?? fields[0] ?? document.querySelector<HTMLElement>('[data-close]'))?.focus()
+}
+</script>
+
+<template>
+  <ol v-if="sheet" class="steps">
+    <li v-for="(s, i) in sheet.steps" :key="i" :class="r.steps[i].state">
+      <label class="step">
+        <input
+          type="checkbox"
+          data-step
+          :checked="r.steps[i].state === 'done'"
+          @change="toggle(Number(i))"
+          @keydown.enter="next($event, Number(i))"
+        />
+        <span>
+          <span v-if="s.gate" class="chip">{{ s.gate }}</span>
+          <strong class="does">{{ s.act }}</strong>
+          <span v-if="s.check" class="proof">{{ s.check }}</span>
+        </span>
+      </label>
+      <div class="other">
+        <button
+          v-if="r.steps[i].state === 'open'"
+          type="button"
+          class="plain"
+          :aria-label="`Skip step ${i + 1}`"
+          @click="r.steps[i].state = 'skipped'"
+        >
+          skip
+        </button>
+        <button
+          v-if="r.steps[i].state === 'open'"
+          type="button"
+          class="plain"
+          :aria-label="`Step ${i + 1} failed`"
+          @click="r.steps[i].state = 'failed'"
+        >
+          failed
+        </button>
+        <button
+          v-if="r.steps[i].state === 'skipped' || r.steps[i].state === 'failed'"
+          type="button"
+          class="plain"
+          :aria-label="`Undo step ${i + 1}`"
+          @click="r.steps[i] = { state: 'open', reason: '' }"
+        >
+          undo
+        </button>
+      </div>
+      <p v-if="s.caution" class="warn" :class="s.caution.signal" role="note">
+        <strong>{{ signal[s.caution.signal] }}.</strong> {{ s.caution.text }}
+      </p>
+      <div v-if="r.steps[i].state === 'skipped' || r.steps[i].state === 'failed'" class="reason">
+        <ReadingField
+          v-model="r.steps[i].reason"
+          v-bind="f(`steps.${i}.reason`)"
+          :label="r.steps[i].state === 'skipped' ? 'Why is it skipped?' : 'What failed?'"
+          words
+          small
+        />
+      </div>
+    </li>
+  </ol>
+  <div v-if="sheet?.counts" class="grid">
+    <ReadingField v-model="r.counted_out" v-bind="f('counted_out')" label="Pieces taken out" small />
+    <ReadingField v-model="r.counted_in" v-bind="f('counted_in')" label="Pieces put back" small />
+  </div>
+  <div>
+    <label for="check-note">What you saw; paste a settings report here</label>
+    <NInput v-model:value="r.note" type="textarea" :rows="2" :input-props="{ id: 'check-note' }" />
+  </div>
+</template>
+
+<style scoped>
+.steps {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  border-top: 1px solid var(--rule);
+}
+li {
+  display: grid;
+  grid-template-columns: 1fr auto;
+  border-bottom: 1px solid var(--rule);
+  padding: 7px 0;
+}
+.step {
+  display: grid;
+  grid-template-columns: 26px 1fr;
+  gap: 12px;
+  min-height: 44px;
+  align-items: start;
+  color: var(--ink);
+  font-size: 16px;
+  margin: 0;
+  cursor: pointer;
+}
+.step input {
+  width: 24px;
+  height: 24px;
+  margin: 0;
+  accent-color: var(--ink);
+}
+.chip {
+  margin-right: 8px;
+}
+.proof {
+  display: block;
+  color: var(--ink2);
+  font-size: 15px;
+}
+.done .does,
+.skipped .does {
+  font-weight: 400;
+}
+.failed .does {
+  color: var(--stop);
+}
+.other {
+  display: flex;
+}
+.plain {
+  font: inherit;
+  font-size: 15px;
+  background: none;
+  border: 0;
+  color: var(--ink2);
+  text-decoration: underline;
+  min-width: 48px;
+  min-height: 44px;
+  cursor: pointer;
+}
+.warn {
+  grid-column: 1 / -1;
+  margin-left: 38px;
+  padding-left: 10px;
+  border-left: 4px solid var(--caution);
+  font-size: 15px;
+}
+.warn strong {
+  color: var(--caution);
+}
+.warning,
+.danger {
+  border-left-color: var(--stop);
+}
+.warning strong,
+.danger strong {
+  color: var(--stop);
+}
+.reason {
+  grid-column: 1 / -1;
+  margin: 4px 0 6px 38px;
+}
+</style>

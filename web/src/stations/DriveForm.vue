@@ -1,0 +1,84 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import DriveDrawing from '../drawings/DriveDrawing.vue'
+import ReadingField from '../ui/ReadingField.vue'
+import InstrumentPick from './InstrumentPick.vue'
+import type { Readings, Station } from './useStation'
+
+const props = defineProps<{ station: Station }>()
+const r = computed(() => props.station.readings.value as Readings)
+const f = (path: string) => props.station.field(path)
+</script>
+
+<template>
+  <DriveDrawing :mark="r.mark_mm" :rest="[...r.runs].reverse().find((x: unknown) => x)" />
+  <div class="runs">
+    <ReadingField
+      v-for="(_, i) in r.runs"
+      :key="i"
+      v-model="r.runs[i]"
+      v-bind="f(`runs.${i}`)"
+      :label="`Run ${Number(i) + 1}, left over`"
+      unit="mm"
+    />
+    <div class="more">
+      <InstrumentPick v-model="r.instrument" :station="station" :kinds="['rule', 'caliper']" />
+      <button type="button" class="soft" @click="r.runs.push('')">One more run</button>
+    </div>
+  </div>
+  <details :open="station.problems.value.some((p) => !p.field.startsWith('runs')) || undefined">
+    <summary>Set-up: mark, feed, speed, steps set, the drive as built</summary>
+    <div class="grid">
+      <ReadingField v-model="r.steps_set" v-bind="f('steps_set')" label="Steps/mm set" unit="steps/mm" small />
+      <ReadingField v-model="r.mark_mm" v-bind="f('mark_mm')" label="Mark above inlet" unit="mm" small />
+      <ReadingField v-model="r.feed_mm" v-bind="f('feed_mm')" label="Feed" unit="mm" small />
+      <ReadingField v-model="r.speed_mm_s" v-bind="f('speed_mm_s')" label="Slow feed" unit="mm/s" small />
+      <ReadingField v-model="r.nozzle_c" v-bind="f('nozzle_c')" label="Nozzle" unit="°C" small />
+      <ReadingField v-model="r.full_steps" v-bind="f('full_steps')" label="Full steps per turn" small />
+      <ReadingField v-model="r.microsteps" v-bind="f('microsteps')" label="Microsteps" small />
+      <ReadingField v-model="r.gear_ratio" v-bind="f('gear_ratio')" label="Gear ratio" small />
+      <ReadingField v-model="r.drive_diameter_mm" v-bind="f('drive_diameter_mm')" label="Drive wheel" unit="mm" small />
+    </div>
+  </details>
+  <details>
+    <summary>Does it slip? One fast run, one run free in air</summary>
+    <div class="grid">
+      <ReadingField v-model="r.fast_mm_s" v-bind="f('fast_mm_s')" label="Fast feed" unit="mm/s" small />
+      <ReadingField
+        v-for="(_, i) in r.fast_runs"
+        :key="`fast${i}`"
+        v-model="r.fast_runs[i]"
+        v-bind="f(`fast_runs.${i}`)"
+        label="Fast run, left over"
+        unit="mm"
+        small
+      />
+      <ReadingField
+        v-for="(_, i) in r.free_runs"
+        :key="`free${i}`"
+        v-model="r.free_runs[i]"
+        v-bind="f(`free_runs.${i}`)"
+        label="Free in air, left over"
+        unit="mm"
+        small
+      />
+      <button type="button" class="soft" @click="r.fast_runs.push('')">One more fast run</button>
+      <button type="button" class="soft" @click="r.free_runs.push('')">One more free run</button>
+    </div>
+  </details>
+</template>
+
+<style scoped>
+.runs {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(148px, 1fr));
+  gap: 12px;
+  align-items: end;
+}
+.more {
+  display: flex;
+  flex-direction: column;
+  gap: 6px;
+}
+</style>

@@ -1,0 +1,117 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import type { Schemas } from '../api/client'
+
+const props = defineProps<{
+  finding: Schemas['Finding'] | null
+  problems: readonly Schemas['FieldError'][]
+  failure: string
+  closed: boolean
+  busy: boolean
+}>()
+const emit = defineEmits<{ close: []; reopen: []; back: [station: string] }>()
+const tone = computed(
+  () =>
+    ({ pass: 'pass', adjust: 'caution', measure_again: 'caution', stop: 'stop' })[
+      props.finding?.verdict ?? 'measure_again'
+    ],
+)
+const action = computed(
+  () =>
+    ({
+      pass: 'Close station',
+      adjust: 'Set and repeat',
+      measure_again: 'Not settled yet',
+      stop: 'Record the stop',
+    })[props.finding?.verdict ?? 'measure_again'],
+)
+const asks = computed(() => props.problems.filter((p) => p.code === 'missing' || p.code === 'count'))
+const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p)))
+</script>
+
+<template>
+  <section class="card" :class="finding ? tone : 'idle'" aria-label="Verdict" aria-live="polite">
+    <div class="says">
+      <template v-if="finding">
+        <p class="head">{{ finding.headline }}</p>
+        <p>{{ finding.sentence }}</p>
+      </template>
+      <template v-else-if="failure">
+        <p class="head">{{ failure }}</p>
+      </template>
+      <template v-else-if="wrong.length">
+        <p class="head">{{ wrong.length === 1 ? 'One reading needs a look.' : `${wrong.length} readings need a look.` }}</p>
+        <p>{{ wrong[0]?.message }}</p>
+      </template>
+      <template v-else>
+        <p class="head">Waiting for readings.</p>
+        <p>{{ asks[0]?.message }}</p>
+      </template>
+      <p v-if="failure && finding" class="error">{{ failure }}</p>
+    </div>
+    <div class="do no-print">
+      <button v-if="closed" type="button" class="soft" @click="emit('reopen')">Reopen</button>
+      <template v-else>
+        <button
+          type="button"
+          class="act"
+          data-close
+          :disabled="busy || !finding || finding.verdict === 'measure_again'"
+          @click="emit('close')"
+        >
+          {{ action }} <kbd aria-hidden="true">Ctrl ↵</kbd>
+        </button>
+        <button
+          v-if="finding?.send_back && finding.verdict !== 'pass'"
+          type="button"
+          class="soft"
+          @click="emit('back', finding.send_back)"
+        >
+          Go to that station
+        </button>
+      </template>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.card {
+  display: flex;
+  gap: 20px;
+  align-items: center;
+  justify-content: space-between;
+  background: var(--sheet);
+  border: 1px solid var(--ink);
+  border-left-width: 10px;
+  padding: 13px 16px;
+}
+.head {
+  font-size: 19px;
+  font-weight: 700;
+  line-height: 1.25;
+  margin-bottom: 2px;
+}
+.idle {
+  border-color: var(--rule);
+}
+.pass {
+  border-left-color: var(--pass);
+}
+.caution {
+  border-left-color: var(--caution);
+}
+.stop {
+  border-left-color: var(--stop);
+}
+.do {
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+  flex: none;
+}
+.do button {
+  white-space: nowrap;
+  justify-content: center;
+}
+</style>

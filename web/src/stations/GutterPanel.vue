@@ -1,0 +1,151 @@
+<script setup lang="ts">
+import { useClipboard } from '@vueuse/core'
+import { computed } from 'vue'
+
+import type { Schemas } from '../api/client'
+import { moment } from '../api/words'
+
+const props = defineProps<{
+  why: string
+  setUp: Schemas['SetUp'] | null
+  finding: Schemas['Finding'] | null
+  closings: Schemas['Closing'][]
+}>()
+const { copy, copied } = useClipboard({ legacy: true })
+const commands = computed(() =>
+  props.finding?.commands.length ? props.finding.commands : (props.setUp?.commands ?? []),
+)
+const what = computed(() => (props.finding?.commands.length ? 'To send' : 'To send for the test'))
+const signal = { notice: 'Notice', caution: 'Caution', warning: 'Warning', danger: 'Danger' }
+</script>
+
+<template>
+  <aside class="gutter" aria-label="Why, cautions and commands">
+    <section>
+      <h2>Why this station</h2>
+      <p>{{ why }}</p>
+    </section>
+    <section v-if="setUp?.caution" class="caution" :class="setUp.caution.signal" role="note">
+      <strong>{{ signal[setUp.caution.signal] }}.</strong> {{ setUp.caution.text }}
+    </section>
+    <section v-if="setUp?.rule_text">
+      <h2>House rule</h2>
+      <p>
+        {{ setUp.rule_text }}
+        <RouterLink v-if="setUp.rule" :to="`/rules#${setUp.rule}`">change</RouterLink>
+      </p>
+    </section>
+    <section v-if="finding?.rows.length">
+      <h2>Before and after</h2>
+      <dl>
+        <div v-for="r in finding.rows" :key="r.name">
+          <dt>{{ r.name }}</dt>
+          <dd class="mono">
+            <template v-if="r.before">{{ r.before }}</template>
+            <template v-if="r.before && r.after"> → </template>
+            <strong v-if="r.after">{{ r.after }}</strong>
+          </dd>
+        </div>
+      </dl>
+    </section>
+    <section v-if="commands.length">
+      <h2>{{ what }}</h2>
+      <!-- The block scrolls sideways, so the keyboard must reach it. -->
+      <pre tabindex="0" aria-label="Commands"><template v-for="c in commands" :key="c.line">{{ c.line }}  <i>{{ c.says }}</i>
+</template></pre>
+      <button type="button" class="soft" @click="copy(commands.map((c) => c.line).join('\n'))">
+        {{ copied ? 'Copied' : 'Copy commands' }}
+      </button>
+    </section>
+    <p v-else-if="setUp?.withheld" class="quiet">{{ setUp.withheld }}</p>
+    <section v-if="finding?.plain.length">
+      <h2>Or enter in the settings file</h2>
+      <dl>
+        <div v-for="p in finding.plain" :key="p.name">
+          <dt>{{ p.name }}</dt>
+          <dd class="mono">{{ p.value }}</dd>
+        </div>
+      </dl>
+    </section>
+    <section v-if="finding?.reasons.length">
+      <h2>How the number came about</h2>
+      <ul>
+        <li v-for="r in finding.reasons" :key="r">{{ r }}</li>
+      </ul>
+    </section>
+    <section v-if="closings.length">
+      <h2>Before this</h2>
+      <ul>
+        <li v-for="c in closings" :key="c.seq" :class="{ old: c.superseded }">
+          {{ moment(c.at) }}: {{ c.finding.headline }}
+        </li>
+      </ul>
+    </section>
+  </aside>
+</template>
+
+<style scoped>
+.gutter {
+  border-left: 1px solid var(--rule);
+  padding: 20px 18px;
+  overflow: auto;
+  font-size: 15px;
+  display: flex;
+  flex-direction: column;
+  gap: 16px;
+}
+.caution {
+  border-left: 5px solid var(--caution);
+  background: var(--cautionWash);
+  padding: 10px 12px;
+}
+.caution strong {
+  color: var(--caution);
+}
+.caution.warning,
+.caution.danger {
+  border-left-color: var(--stop);
+  background: var(--stopWash);
+}
+.caution.warning strong,
+.caution.danger strong {
+  color: var(--stop);
+}
+dl {
+  margin: 0;
+}
+dl div {
+  display: flex;
+  justify-content: space-between;
+  gap: 10px;
+  padding: 2px 0;
+}
+dt {
+  color: var(--ink2);
+}
+dd {
+  margin: 0;
+  text-align: right;
+  font-size: 14px;
+}
+pre {
+  background: var(--ink);
+  color: var(--sheet);
+  font: 14px/1.7 var(--mono);
+  padding: 9px 12px;
+  margin: 0 0 8px;
+  overflow: auto;
+  border-radius: 2px;
+}
+pre i {
+  font-style: normal;
+  opacity: 0.75;
+}
+ul {
+  margin: 0;
+  padding-left: 18px;
+}
+.old {
+  color: var(--ink2);
+}
+</style>

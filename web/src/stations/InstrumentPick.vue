@@ -1,0 +1,28 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import type { Station } from './useStation'
+
+const model = defineModel<string>()
+const props = defineProps<{ station: Station; kinds: string[] }>()
+const options = computed(() =>
+  (props.station.worktop.value?.instruments ?? []).filter((i) => props.kinds.includes(i.kind)),
+)
+</script>
+
+<template>
+  <div>
+    <label for="instrument">Instrument</label>
+    <select id="instrument" v-model="model">
+      <option v-for="i in options" :key="i.id" :value="i.id">
+        {{ i.name }} ±{{ i.half_width || i.shared_half_width }} {{ i.unit }}
+      </option>
+    </select>
+  </div>
+</template>
+
+<style scoped>
+select {
+  width: 100%;
+}
+</style>

@@ -1,0 +1,212 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { useEventListener } from '@vueuse/core'
+import { NModal, useMessage } from 'naive-ui'
+import { computed, nextTick, ref, toRef, watch } from 'vue'
+
+import { ServerError, answer, client } from '../api/client'
+import BandPlot from '../ui/BandPlot.vue'
+import AcceptanceForm from './AcceptanceForm.vue'
+import CheckForm from './CheckForm.vue'
+import DriveForm from './DriveForm.vue'
+import FindingCard from './FindingCard.vue'
+import FlowForm from './FlowForm.vue'
+import GutterPanel from './GutterPanel.vue'
+import OffsetZForm from './OffsetZForm.vue'
+import TramForm from './TramForm.vue'
+import TrialForm from './TrialForm.vue'
+import { useStation } from './useStation'
+
+const props = defineProps<{ job: number; stationKey: string }>()
+const emit = defineEmits<{ go: [key: string | null | undefined]; again: [] }>()
+const message = useMessage()
+const queries = useQueryClient()
+const station = useStation(toRef(props, 'job'), toRef(props, 'stationKey'))
+const { worktop, readings, finding, problems, failure, kept, setUp, closing, loadError } = station
+const forms = {
+  drive: DriveForm,
+  tram: TramForm,
+  offset_z: OffsetZForm,
+  flow: FlowForm,
+  acceptance: AcceptanceForm,
+  trial: TrialForm,
+  check: CheckForm,
+}
+const closed = computed(() => worktop.value?.line.state === 'closed')
+const reopening = ref(false)
+const reason = ref('')
+const body = ref<HTMLElement>()
+
+watch(
+  () => readings.value !== null,
+  async (there) => {
+    if (!there) return
+    await nextTick()
+    const fields = [...(body.value?.querySelectorAll<HTMLElement>('[data-reading], [data-step]') ?? [])]
+    const blank = fields.find(
+      (f) =>
+        f.offsetParent !== null &&
+        (f instanceof HTMLInputElement && f.type === 'checkbox' ? !f.checked : !(f as HTMLInputElement).value),
+    )
+    ;(blank ?? fields[0])?.focus()
+  },
+  { immediate: true },
+)
+
+async function close() {
+  const got = await station.close()
+  if (!got) return
+  message.info(`${worktop.value?.line.title}: ${got.finding.headline}`)
+  const here = got.traveller.lines.find((l) => l.key === props.stationKey)
+  if (here?.state === 'open' || here?.state === 'stopped') {
+    // An adjust or a stop: the same station again, from its new before.
+    emit('again')
+  } else {
+    emit('go', got.traveller.now)
+  }
+}
+async function reopen() {
+  try {
+    await answer(
+      client.POST('/api/v1/jobs/{id}/stations/{key}/reopen', {
+        params: { path: { id: props.job, key: props.stationKey } },
+        body: { reason: reason.value },
+      }),
+    )
+    reopening.value = false
+    await Promise.all([queries.invalidateQueries({ queryKey: ['job'] }), queries.invalidateQueries({ queryKey: ['bench'] })])
+    emit('again')
+  } catch (e) {
+    if (e instanceof ServerError) message.error(e.problem.detail)
+  }
+}
+useEventListener(document, 'keydown', (event: KeyboardEvent) => {
+  if (event.key === 'Enter' && (event.ctrlKey || event.metaKey)) {
+    event.preventDefault()
+    if (!closed.value) void close()
+  }
+})
+</script>
+
+<template>
+  <p v-if="loadError" class="page error">{{ loadError.message }}</p>
+  <div v-else-if="worktop && readings" class="bench">
+    <section ref="body" class="worktop" aria-label="Worktop">
+      <div class="scroll">
+        <h1>{{ setUp?.heading }}</h1>
+        <p v-if="worktop.line.waits_for.length" class="waits" role="note">
+          First close {{ worktop.line.waits_for.length === 1 ? 'the station' : 'the stations' }} this one rests on. You can type here already.
+        </p>
+        <ul v-if="setUp?.hints.length" class="hints">
+          <li v-for="h in setUp.hints" :key="h">{{ h }}</li>
+        </ul>
+        <fieldset class="form" :disabled="closed">
+          <legend class="visually-hidden">Readings</legend>
+          <component :is="forms[worktop.station]" :station="station" />
+        </fieldset>
+        <BandPlot v-for="b in finding?.bands ?? []" :key="b.label" :band="b" />
+      </div>
+      <div class="foot">
+        <FindingCard
+          :finding="closed ? (worktop.closings.at(-1)?.finding ?? null) : finding"
+          :problems="problems"
+          :failure="failure"
+          :closed="closed"
+          :busy="closing"
+          @close="close"
+          @reopen="reopening = true"
+          @back="(s) => emit('go', s)"
+        />
+        <p class="kept" role="status">
+          <template v-if="kept.state === 'failed'"><span class="error">Not kept yet. {{ kept.why }}</span></template>
+          <template v-else-if="kept.state === 'saving'">keeping …</template>
+          <template v-else-if="kept.state === 'kept'">Kept on disk.</template>
+          <template v-else>Nothing typed yet.</template>
+        </p>
+      </div>
+    </section>
+    <GutterPanel :why="worktop.line.reason" :set-up="setUp" :finding="finding" :closings="worktop.closings" />
+    <NModal v-model:show="reopening">
+      <div class="sheet dialog" role="dialog" aria-modal="true" aria-labelledby="reopen-title">
+        <h1 id="reopen-title">Open this station again?</h1>
+        <p class="quiet">The old result stays in the logbook.</p>
+        <label for="reopen-reason">Why</label>
+        <input id="reopen-reason" v-model="reason" type="text" @keydown.enter="reopen" />
+        <div class="ways">
+          <button type="button" class="act" @click="reopen">Reopen</button>
+          <button type="button" class="soft" @click="reopening = false">Leave it closed</button>
+        </div>
+      </div>
+    </NModal>
+  </div>
+  <p v-else class="page quiet">Opening the station …</p>
+</template>
+
+<style scoped>
+.bench {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 276px;
+  min-height: 0;
+  height: 100%;
+}
+.worktop {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+.scroll {
+  flex: 1;
+  overflow: auto;
+  padding: 20px 28px 10px;
+  display: flex;
+  flex-direction: column;
+  gap: 12px;
+}
+.hints {
+  margin: 0;
+  padding: 0;
+  list-style: none;
+  color: var(--ink2);
+}
+.waits {
+  border-left: 4px solid var(--caution);
+  padding-left: 10px;
+}
+.form {
+  display: flex;
+  flex-direction: column;
+  gap: 12px;
+}
+.foot {
+  padding: 0 28px 10px;
+}
+.kept {
+  font-size: 14px;
+  color: var(--ink2);
+  padding-top: 4px;
+  min-height: 24px;
+}
+.dialog {
+  width: 460px;
+}
+.dialog input {
+  width: 100%;
+}
+.ways {
+  display: flex;
+  gap: 10px;
+  margin-top: 14px;
+}
+:deep(.grid) {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(170px, 1fr));
+  gap: 10px 12px;
+  align-items: end;
+}
+:deep(summary) {
+  cursor: pointer;
+  min-height: 36px;
+  padding: 6px 0;
+  color: var(--ink2);
+}
+</style>

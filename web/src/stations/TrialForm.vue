@@ -1,0 +1,47 @@
+<script setup lang="ts">
+import { NInput } from 'naive-ui'
+import { computed } from 'vue'
+
+import ChoiceRow from '../ui/ChoiceRow.vue'
+import ReadingField from '../ui/ReadingField.vue'
+import type { Readings, Station } from './useStation'
+
+const props = defineProps<{ station: Station }>()
+const r = computed(() => props.station.readings.value as Readings)
+const unit = computed(() => props.station.worktop.value?.unit ?? '')
+const f = (path: string) => props.station.field(path)
+</script>
+
+<template>
+  <p class="quiet">
+    Find it by your own test prints. Wattotherm keeps the record, and what hangs on it is released
+    when the value stays.
+  </p>
+  <div class="values">
+    <ReadingField v-model="r.before" v-bind="f('before')" label="Set before" :unit="unit" :words="!unit" />
+    <ReadingField v-model="r.best" v-bind="f('best')" label="Best now" :unit="unit" :words="!unit" />
+  </div>
+  <ChoiceRow
+    v-model="r.outcome"
+    name="outcome"
+    label="How did it go?"
+    :options="[
+      { value: 'good', label: 'the value under “Best now” is good' },
+      { value: 'unclear', label: 'the prints don’t show it' },
+      { value: 'none_good', label: 'no value is good' },
+    ]"
+    :error="station.errorOf('outcome')?.message"
+  />
+  <div>
+    <label for="trial-note">What you saw</label>
+    <NInput v-model:value="r.note" type="textarea" :rows="3" :input-props="{ id: 'trial-note' }" />
+  </div>
+</template>
+
+<style scoped>
+.values {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 16px;
+}
+</style>

@@ -1,0 +1,212 @@
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useDebounceFn } from '@vueuse/core'
+import { computed, onScopeDispose, shallowReadonly, ref, shallowRef, watch, type Ref } from 'vue'
+
+import { ServerError, answer, client, type Schemas } from '../api/client'
+
+type FieldError = Schemas['FieldError']
+/** Readings of any station: the forms know their own shape. */
+// eslint-disable-next-line @typescript-eslint/no-explicit-any
+export type Readings = Record<string, any>
+
+/** A station of a job: what is typed is kept on disk and evaluated while it is typed. */
+export function useStation(job: Ref<number>, key: Ref<string>) {
+  const queries = useQueryClient()
+  const path = computed(() => ({ id: job.value, key: key.value }))
+  const query = useQuery({
+    queryKey: ['worktop', job, key],
+    queryFn: () =>
+      answer(
+        client.GET('/api/v1/jobs/{id}/stations/{key}', { params: { path: { ...path.value } } }),
+      ),
+    refetchOnWindowFocus: false,
+    gcTime: 0,
+  })
+  const readings = ref<Readings | null>(null)
+  const finding = shallowRef<Schemas['Finding'] | null>(null)
+  const problems = shallowRef<FieldError[]>([])
+  const failure = ref('')
+  const kept = ref<{ at: string | null; state: 'idle' | 'saving' | 'kept' | 'failed'; why: string }>({
+    at: null,
+    state: 'idle',
+    why: '',
+  })
+  const setUp = shallowRef<Schemas['SetUp'] | null>(null)
+  const tried = ref(false)
+  const closing = ref(false)
+  let asked = 0
+  let edition = 0
+  let saved = 0
+  let saving: Promise<void> | null = null
+  let gone = false
+  onScopeDispose(() => {
+    gone = true
+  })
+
+  async function evaluate() {
+    const mine = ++asked
+    const station = query.data.value?.station
+    if (!station || !readings.value) return
+    try {
+      const got = await answer(
+        client.POST('/api/v1/stations/{station}/evaluate', {
+          params: { path: { station } },
+          body: {
+            readings: readings.value,
+            job: { id: job.value, station: key.value },
+          },
+        }),
+      )
+      // A late answer never overwrites a newer one.
+      if (mine !== asked) return
+      finding.value = got
+      problems.value = []
+      failure.value = ''
+    } catch (e) {
+      if (mine !== asked || !(e instanceof ServerError)) return
+      finding.value = null
+      problems.value = e.problem.errors
+      failure.value = e.reached ? '' : e.problem.detail
+    }
+  }
+
+  /** Writes the newest readings until the disk has them; one write at a time, in order. */
+  function keep(): Promise<void> {
+    saving ??= (async () => {
+      const at = { ...path.value }
+      while (saved !== edition && readings.value && !gone) {
+        const writing = edition
+        kept.value = { ...kept.value, state: 'saving' }
+        try {
+          const body = { readings: JSON.parse(JSON.stringify(readings.value)) as unknown }
+          const got = await answer(
+            client.PUT('/api/v1/jobs/{id}/stations/{key}/draft', { params: { path: at }, body }),
+          )
+          saved = writing
+          setUp.value = got.set_up
+          kept.value = { at: got.kept_at, state: 'kept', why: '' }
+        } catch (e) {
+          const why = e instanceof ServerError ? e.problem.detail : String(e)
+          kept.value = { ...kept.value, state: 'failed', why }
+          // What is typed stays here and is written again until it is on disk.
+          await new Promise((r) => setTimeout(r, 1500))
+        }
+      }
+    })().finally(() => {
+      saving = null
+    })
+    return saving
+  }
+  const soon = useDebounceFn(() => {
+    void keep()
+  }, 120)
+  const evaluateSoon = useDebounceFn(() => {
+    void evaluate()
+  }, 90)
+
+  watch(
+    query.data,
+    (data) => {
+      if (!data) return
+      if (readings.value === null) {
+        readings.value = JSON.parse(JSON.stringify(data.readings)) as Readings
+        setUp.value = data.set_up
+        kept.value = { at: null, state: data.kept ? 'kept' : 'idle', why: '' }
+        void evaluate()
+      }
+    },
+    { immediate: true },
+  )
+  let first = true
+  watch(
+    readings,
+    (now) => {
+      if (!now) return
+      if (first) {
+        first = false
+        return
+      }
+      edition += 1
+      void soon()
+      void evaluateSoon()
+    },
+    { deep: true },
+  )
+
+  /** Complaint of a field, once it says more than "not typed yet". */
+  function errorOf(field: string): FieldError | undefined {
+    const quiet = (e: FieldError) => !tried.value && (e.code === 'missing' || e.code === 'count')
+    return problems.value.find((e) => e.field === field && !quiet(e))
+  }
+  function accept(field: string, value: number) {
+    const steps = field.split('.')
+    const last = steps.pop()
+    let at = readings.value
+    for (const s of steps) at = at?.[s] as Readings
+    if (at && last !== undefined) at[last] = String(value)
+  }
+  function confirm(field: string) {
+    const list = readings.value?.confirmed as string[] | undefined
+    list?.push(field)
+  }
+  /** Everything a ReadingField of this path needs. */
+  function field(at: string) {
+    return {
+      path: at,
+      error: errorOf(at),
+      onAccept: (v: number) => {
+        accept(at, v)
+      },
+      onConfirm: () => {
+        confirm(at)
+      },
+    }
+  }
+
+  async function close(): Promise<Schemas['Closed'] | null> {
+    tried.value = true
+    if (!readings.value || closing.value) return null
+    closing.value = true
+    try {
+      await keep()
+      const got = await answer(
+        client.POST('/api/v1/jobs/{id}/stations/{key}/close', {
+          params: { path: { ...path.value } },
+          body: { readings: readings.value },
+        }),
+      )
+      gone = true
+      await Promise.all([
+        queries.invalidateQueries({ queryKey: ['job'] }),
+        queries.invalidateQueries({ queryKey: ['bench'] }),
+        queries.invalidateQueries({ queryKey: ['jobs'] }),
+      ])
+      return got
+    } catch (e) {
+      if (e instanceof ServerError) {
+        problems.value = e.problem.errors
+        failure.value = e.problem.errors.length ? '' : e.problem.detail
+      }
+      return null
+    } finally {
+      closing.value = false
+    }
+  }
+
+  return {
+    worktop: query.data,
+    loadError: query.error,
+    readings,
+    finding: shallowReadonly(finding),
+    problems: shallowReadonly(problems),
+    failure: shallowReadonly(failure),
+    kept: shallowReadonly(kept),
+    setUp: shallowReadonly(setUp),
+    tried,
+    closing: shallowReadonly(closing),
+    field,
+    errorOf,
+    close,
+  }
+}
+export type Station = ReturnType<typeof useStation>

@@ -1,0 +1,124 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import type { Schemas } from '../api/client'
+
+const model = defineModel<Schemas['Entry']>()
+const props = defineProps<{
+  path: string
+  label: string
+  unit?: string
+  error?: Schemas['FieldError']
+  small?: boolean
+  words?: boolean
+}>()
+const emit = defineEmits<{ accept: [value: number]; confirm: [] }>()
+const id = computed(() => `f-${props.path.replaceAll('.', '-')}`)
+const text = computed({
+  get: () => (model.value === null || model.value === undefined ? '' : String(model.value)),
+  set: (v: string) => (model.value = v),
+})
+/** Enter goes on to the next reading. */
+function next(event: KeyboardEvent) {
+  if (event.ctrlKey || event.metaKey) return
+  event.preventDefault()
+  const fields = [...document.querySelectorAll<HTMLElement>('[data-reading]')].filter(
+    (f) => f.offsetParent !== null,
+  )
+  const at = fields.indexOf(event.target as HTMLElement)
+  ;(fields[at + 1] ?? document.querySelector<HTMLElement>('[data-close]'))?.focus()
+}
+</script>
+
+<template>
+  <div class="reading" :class="{ small, bad: error }">
+    <label :for="id">{{ label }}</label>
+    <div class="box">
+      <input
+        :id="id"
+        v-model="text"
+        data-reading
+        type="text"
+        :inputmode="words ? 'text' : 'decimal'"
+        autocomplete="off"
+        :aria-invalid="error ? 'true' : undefined"
+        :aria-describedby="error ? `${id}-error` : undefined"
+        @keydown.enter="next"
+      />
+      <span v-if="unit" class="unit">{{ unit }}</span>
+    </div>
+    <div v-if="error" :id="`${id}-error`" class="error">
+      {{ error.message }}
+      <span v-if="error.suggestion != null" class="ways">
+        <button type="button" class="soft" @click="emit('accept', error.suggestion)">
+          Take {{ error.suggestion }}
+        </button>
+        <button
+          v-if="error.code === 'did_you_mean'"
+          type="button"
+          class="soft"
+          @click="emit('confirm')"
+        >
+          It is right
+        </button>
+      </span>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.reading {
+  min-width: 0;
+}
+.box {
+  display: flex;
+  align-items: center;
+  height: 56px;
+  background: var(--sheet);
+  border: 1px solid var(--ink2);
+  border-radius: 2px;
+  padding-right: 12px;
+}
+.box:focus-within {
+  border: 2px solid var(--accent);
+  background: var(--field);
+}
+.bad .box {
+  border-color: var(--stop);
+}
+input[type='text'] {
+  flex: 1;
+  min-width: 0;
+  border: 0;
+  background: none;
+  outline: none;
+  font: 29px var(--mono);
+  font-variant-numeric: tabular-nums;
+  padding: 0 12px;
+  height: 100%;
+}
+.unit {
+  font-family: var(--mono);
+  color: var(--ink2);
+}
+.small .box {
+  height: 44px;
+  padding-right: 8px;
+}
+.small input[type='text'] {
+  font-size: 19px;
+  padding: 0 8px;
+}
+.small .unit {
+  font-size: 14px;
+}
+.error {
+  font-size: 14px;
+  margin-top: 4px;
+}
+.ways {
+  display: flex;
+  gap: 8px;
+  margin-top: 4px;
+}
+</style>
