@@ -287,6 +287,24 @@ const fn effort_of_stop(stop: Stop) -> Effort {
     }
 }
 
+fn reason_of(stop: Stop) -> String {
+    match stop {
+        Stop::Intake => "Keep settings and pictures before anything is touched.".into(),
+        Stop::Baseline => "Something to compare with after the repair.".into(),
+        Stop::Fit(r) => {
+            let clause = r.was_replaced();
+            format!("{}{}.", clause[..1].to_uppercase(), &clause[1..])
+        }
+        Stop::PowerUp => "Wires were joined or unplugged.".into(),
+        Stop::FirstPrint => {
+            "The old settings once more, so that the part alone explains the difference.".into()
+        }
+        Stop::Acceptance => "It rests on all of them and is always the last.".into(),
+        Stop::HandOver => "Stored, read back, reported.".into(),
+        Stop::Parameter(p, _) => format!("{}.", p.label()),
+    }
+}
+
 fn title_of(stop: Stop, facts: &JobFacts) -> String {
     match stop {
         Stop::Intake => "Intake".into(),
@@ -508,7 +526,7 @@ fn plain_line(
     let title = title_of(stop, facts);
     TravellerLine {
         key: stop.to_string(),
-        reason: format!("{title}: part of every job of this kind."),
+        reason: reason_of(stop),
         line: h.last.as_ref().map_or(String::new(), |(_, l)| l.clone()),
         title,
         state,

@@ -2,7 +2,7 @@
 import { NConfigProvider, NMessageProvider, NModal, darkTheme, useOsTheme } from 'naive-ui'
 import { computed, ref, watchEffect } from 'vue'
 import { useEventListener } from '@vueuse/core'
-import { RouterLink, RouterView, useRouter } from 'vue-router'
+import { RouterLink, RouterView, useRoute, useRouter } from 'vue-router'
 
 import { applyTokens, dark, light, overrides } from './theme'
 import FindDialog from './FindDialog.vue'
@@ -15,6 +15,8 @@ watchEffect(() => {
 const keysShown = ref(false)
 const findShown = ref(false)
 const router = useRouter()
+const route = useRoute()
+const here = (at: string) => (at === '/' ? route.path === '/' : route.path.startsWith(at))
 
 const keys = [
   ['Enter', 'next reading'],
@@ -25,6 +27,12 @@ const keys = [
   ['letter of a part', 'on the drawing: replaced or not'],
   ['?', 'this list'],
 ]
+const pages = [
+  ['/', 'Bench'],
+  ['/jobs', 'Jobs'],
+  ['/logbook', 'Logbook'],
+  ['/rules', 'House rules'],
+] as const
 const places: Record<string, string> = { b: '/', j: '/jobs', l: '/logbook', h: '/rules' }
 
 useEventListener(document, 'keydown', (event: KeyboardEvent) => {
@@ -63,10 +71,9 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
             Wattotherm
           </RouterLink>
           <nav aria-label="Main">
-            <RouterLink to="/">Bench</RouterLink>
-            <RouterLink to="/jobs">Jobs</RouterLink>
-            <RouterLink to="/logbook">Logbook</RouterLink>
-            <RouterLink to="/rules">House rules</RouterLink>
+            <RouterLink v-for="[at, name] in pages" :key="at" :to="at" :class="{ here: here(at) }">
+              {{ name }}
+            </RouterLink>
           </nav>
           <button class="hint" type="button" @click="findShown = true"><kbd>/</kbd> find</button>
           <button class="hint" type="button" @click="keysShown = true"><kbd>?</kbd> keys</button>
@@ -129,8 +136,7 @@ nav a {
   color: var(--ink2);
   border-bottom: 3px solid transparent;
 }
-nav a.router-link-active:not([href='/']),
-nav a.router-link-exact-active {
+nav a.here {
   color: var(--ink);
   font-weight: 700;
   border-bottom-color: var(--accent);

@@ -20,7 +20,9 @@ const number = (t: unknown) => Number(String(t).replace(',', '.'))
 async function add() {
   failure.value = ''
   errors.value = []
-  const wrong = Object.entries(size.value).find(([, v]) => !Number.isFinite(number(v)) || String(v).trim() === '')
+  const wrong = Object.entries(size.value).find(
+    ([, v]) => !Number.isFinite(number(v)) || String(v).trim() === '',
+  )
   if (wrong) {
     failure.value = 'Type all sizes as numbers.'
     return
@@ -67,8 +69,24 @@ async function add() {
         <ReadingField v-model="size.nozzle" path="nozzle" label="Nozzle bore" unit="mm" small />
         <ReadingField v-model="size.limit" path="limit" label="Firmware limit" unit="°C" small />
       </div>
-      <ChoiceRow v-model="path" name="path" label="Filament path" :options="[{ value: 'tube', label: 'tube' }, { value: 'direct', label: 'direct drive' }]" />
-      <ChoiceRow v-model="hotEnd" name="hot-end" label="Hot end" :options="[{ value: 'lined', label: 'lined' }, { value: 'all_metal', label: 'all-metal' }]" />
+      <ChoiceRow
+        v-model="path"
+        name="path"
+        label="Filament path"
+        :options="[
+          { value: 'tube', label: 'tube' },
+          { value: 'direct', label: 'direct drive' },
+        ]"
+      />
+      <ChoiceRow
+        v-model="hotEnd"
+        name="hot-end"
+        label="Hot end"
+        :options="[
+          { value: 'lined', label: 'lined' },
+          { value: 'all_metal', label: 'all-metal' },
+        ]"
+      />
       <p v-if="failure" class="error" role="alert">{{ failure }}</p>
       <div class="ways">
         <button type="button" class="act" @click="add">Add</button>

@@ -26,7 +26,9 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
         <RouterLink v-if="next?.job" class="act" :to="`/jobs/${next.job.id}/${next.now_key}`">
           Go to it
         </RouterLink>
-        <button v-else-if="data.rows.length === 0" class="act" type="button" @click="adding = true">Add a printer</button>
+        <button v-else-if="data.rows.length === 0" class="act" type="button" @click="adding = true">
+          Add a printer
+        </button>
       </div>
       <ul class="rows">
         <li v-for="r in data.rows" :key="r.printer.id" class="sheet">
@@ -36,21 +38,54 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
           </div>
           <div>
             <p>
-              <template v-if="r.job"><span class="mono">job {{ r.job.id }}</span>: {{ r.job.complaint || 'planned change' }}</template>
+              <template v-if="r.job"
+                ><span class="mono">job {{ r.job.id }}</span
+                >: {{ r.job.complaint || 'planned change' }}</template
+              >
             </p>
             <p :class="{ error: r.waits_for.startsWith('Stopped') }">{{ r.waits_for }}</p>
           </div>
           <div class="tally">
-            <svg v-if="r.all" :viewBox="`0 0 ${r.all * 15} 16`" :width="r.all * 15" height="16" role="img" :aria-label="`${r.closed} of ${r.all} stations done`">
-              <circle v-for="k in r.all" :key="k" :cx="k * 15 - 7.5" cy="8" r="5" :class="k <= r.closed ? 'done' : 'open'" />
+            <svg
+              v-if="r.all"
+              :viewBox="`0 0 ${r.all * 15} 16`"
+              :width="r.all * 15"
+              height="16"
+              role="img"
+              :aria-label="`${r.closed} of ${r.all} stations done`"
+            >
+              <circle
+                v-for="k in r.all"
+                :key="k"
+                :cx="k * 15 - 7.5"
+                cy="8"
+                r="5"
+                :class="k <= r.closed ? 'done' : 'open'"
+              />
             </svg>
           </div>
-          <RouterLink v-if="r.job" class="soft" :to="`/jobs/${r.job.id}`" :aria-label="`Go on with ${r.printer.name}`">Go on</RouterLink>
-          <RouterLink v-else class="soft" :to="`/jobs/new/${r.printer.id}`" :aria-label="`New job on ${r.printer.name}`">New job</RouterLink>
+          <RouterLink
+            v-if="r.job"
+            class="soft"
+            :to="`/jobs/${r.job.id}`"
+            :aria-label="`Go on with ${r.printer.name}`"
+            >Go on</RouterLink
+          >
+          <RouterLink
+            v-else
+            class="soft"
+            :to="`/jobs/new/${r.printer.id}`"
+            :aria-label="`New job on ${r.printer.name}`"
+            >New job</RouterLink
+          >
         </li>
       </ul>
-      <p v-if="data.rows.some((r) => r.printer.invented)" class="quiet">This workshop is invented: demo data.</p>
-      <button v-if="data.rows.length > 0" class="soft" type="button" @click="adding = true">Add a printer</button>
+      <p v-if="data.rows.some((r) => r.printer.invented)" class="quiet">
+        This workshop is invented: demo data.
+      </p>
+      <button v-if="data.rows.length > 0" class="soft" type="button" @click="adding = true">
+        Add a printer
+      </button>
       <AddPrinter v-model:shown="adding" />
     </template>
   </section>
@@ -70,14 +105,14 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
   padding: 0;
   display: flex;
   flex-direction: column;
-  gap: 8px;
+  gap: 7px;
 }
 .rows li {
   display: grid;
-  grid-template-columns: 250px 1fr 190px 110px;
+  grid-template-columns: 310px 1fr 190px 110px;
   gap: 20px;
   align-items: center;
-  padding: 10px 16px;
+  padding: 7px 16px;
 }
 .name {
   font-weight: 700;

@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import type { Schemas } from '../api/client'
 
 /* The bed from above: places read, and at each screw how far to turn. */
-const props = defineProps<{ points: Schemas['HeightPoint'][]; turns: readonly Schemas['Row'][] }>()
+const props = defineProps<{ points: Schemas['HeightPoint'][]; turns: readonly Schemas['PlainValue'][] }>()
 const n = (v: unknown) => Number(String(v ?? '').replace(',', '.')) || 0
 const size = computed(() => ({
   x: Math.max(1, ...props.points.map((p) => n(p.x_mm))) * 1.15,
@@ -14,7 +14,14 @@ const place = (p: Schemas['HeightPoint']) => ({
   x: 30 + (n(p.x_mm) / size.value.x) * 400,
   y: 280 - (n(p.y_mm) / size.value.y) * 250,
 })
-const turn = (p: Schemas['HeightPoint']) => props.turns.find((r) => r.name === p.name)?.after
+/* Labels of the outer places grow inward, above the front ones and below the back ones. */
+const label = (p: Schemas['HeightPoint']) => {
+  const at = place(p)
+  const side = at.x < 170 ? 'start' : at.x > 290 ? 'end' : 'middle'
+  const y = side === 'middle' ? at.y + 30 : at.y < 150 ? at.y + 42 : at.y - 56
+  return { x: side === 'start' ? at.x - 22 : side === 'end' ? at.x + 22 : at.x, y, anchor: side }
+}
+const turn = (p: Schemas['HeightPoint']) => props.turns.find((r) => r.name === p.name)?.value
 </script>
 
 <template>
@@ -26,7 +33,7 @@ const turn = (p: Schemas['HeightPoint']) => props.turns.find((r) => r.name === p
         <circle :cx="place(p).x" :cy="place(p).y" r="15" class="metal-dark" />
         <path :d="`M${place(p).x - 9} ${place(p).y}h18`" class="line" />
         <path
-          v-if="turn(p) && turn(p) !== 'leave it'"
+          v-if="turn(p)"
           :d="
             turn(p)?.includes('anticlockwise')
               ? `M${place(p).x + 20} ${place(p).y + 8}a22 22 0 1 0 -12 -27m-1 -8l1 9 9 -1`
@@ -37,16 +44,8 @@ const turn = (p: Schemas['HeightPoint']) => props.turns.find((r) => r.name === p
         />
       </template>
       <path v-else :d="`M${place(p).x - 7} ${place(p).y}h14m-7 -7v14`" class="line" />
-      <text :x="Math.min(330, Math.max(130, place(p).x))" :y="place(p).y + (place(p).y < 150 ? 40 : -44)" text-anchor="middle">
-        {{ p.z_mm || '–' }} mm
-      </text>
-      <text
-        v-if="turn(p)"
-        :x="Math.min(330, Math.max(130, place(p).x))"
-        :y="place(p).y + (place(p).y < 150 ? 58 : -28)"
-        text-anchor="middle"
-        class="now small"
-      >
+      <text :x="label(p).x" :y="label(p).y" :text-anchor="label(p).anchor">{{ p.z_mm || '–' }} mm</text>
+      <text v-if="turn(p)" :x="label(p).x" :y="label(p).y + 18" :text-anchor="label(p).anchor" class="now">
         {{ turn(p) }}
       </text>
     </g>

@@ -26,7 +26,13 @@ const joins = computed(() =>
 )
 const current = computed(() => props.chain.find((l) => l.parameter === shown.value))
 const rests = (p: string) => current.value?.rests_on.includes(p as Schemas['Parameter']) ?? false
-const word = { holds: 'holds', open: 'open', conditional: 'maybe', in_doubt: 'in doubt', never_set: 'no value yet' }
+const word = {
+  holds: 'holds',
+  open: 'open',
+  conditional: 'maybe',
+  in_doubt: 'in doubt',
+  never_set: 'no value yet',
+}
 </script>
 
 <template>
@@ -44,10 +50,19 @@ const word = { holds: 'holds', open: 'open', conditional: 'maybe', in_doubt: 'in
         @mouseenter="shown = s.link.parameter"
       >
         <rect :x="s.x" :y="s.y" :width="width" height="72" rx="16" class="ring" />
-        <rect v-if="s.link.state === 'open'" :x="s.x + 120" :y="s.y - 5" width="26" height="12" class="break" />
+        <rect
+          v-if="s.link.state === 'open'"
+          :x="s.x + 120"
+          :y="s.y - 5"
+          width="26"
+          height="12"
+          class="break"
+        />
         <text :x="s.x + 14" :y="s.y + 24" class="name">{{ s.link.label }}</text>
         <text :x="s.x + 14" :y="s.y + 44" class="value">{{ (s.link.values[0] ?? '–').slice(0, 20) }}</text>
-        <text :x="s.x + 14" :y="s.y + 62" class="state">{{ word[s.link.state] }}{{ s.link.values.length > 1 ? `, ${s.link.values.length} filaments` : '' }}</text>
+        <text :x="s.x + 14" :y="s.y + 62" class="state">
+          {{ word[s.link.state] }}{{ s.link.values.length > 1 ? `, ${s.link.values.length} filaments` : '' }}
+        </text>
       </g>
     </svg>
     <figcaption role="status">

@@ -23,28 +23,76 @@ const spots = computed<Spot[]>(() => {
   const d = props.direct
   const all: (Spot | false)[] = [
     d
-      ? { part: 'extruder_drive', letter: 'E', name: 'extruder drive', at: [470, 62], leader: 'M464 57H400' }
+      ? { part: 'extruder_drive', letter: 'E', name: 'extruder drive', at: [14, 54], leader: 'M134 49H256' }
       : { part: 'extruder_drive', letter: 'E', name: 'extruder drive', at: [14, 306], leader: '' },
     d
-      ? { part: 'extruder_motor', letter: 'M', name: 'extruder motor', at: [470, 88], leader: 'M464 83H430L408 72' }
+      ? {
+          part: 'extruder_motor',
+          letter: 'M',
+          name: 'extruder motor',
+          at: [470, 88],
+          leader: 'M464 83H430L408 72',
+        }
       : { part: 'extruder_motor', letter: 'M', name: 'extruder motor', at: [14, 328], leader: '' },
-    !d && { part: 'extruder_coupler', letter: 'X', name: 'extruder coupler', at: [112, 196], leader: 'M108 191H82' },
+    !d && {
+      part: 'extruder_coupler',
+      letter: 'X',
+      name: 'extruder coupler',
+      at: [112, 196],
+      leader: 'M108 191H82',
+    },
     !d && { part: 'tube', letter: 'T', name: 'tube', at: [112, 120], leader: 'M108 115H83' },
     d && { part: 'tube', letter: 'T', name: 'inner tube', at: [14, 138], leader: 'M112 133H292' },
     { part: 'filament_cutter', letter: 'C', name: 'filament cutter', at: [470, 116], leader: 'M464 111H366' },
-    !d && { part: 'hot_end_coupler', letter: 'U', name: 'hot-end coupler', at: [470, 148], leader: 'M464 143H322' },
-    { part: 'hot_end_assembly', letter: 'A', name: 'complete hot end', at: [470, 176], leader: 'M464 171H366' },
+    !d && {
+      part: 'hot_end_coupler',
+      letter: 'U',
+      name: 'hot-end coupler',
+      at: [470, 148],
+      leader: 'M464 143H322',
+    },
+    {
+      part: 'hot_end_assembly',
+      letter: 'A',
+      name: 'complete hot end',
+      at: [470, 176],
+      leader: 'M464 171H366',
+    },
     { part: 'hot_end_fan', letter: 'F', name: 'hot-end fan', at: [470, 232], leader: 'M464 227H414' },
-    { part: 'heat_break', letter: 'K', name: `heat break, ${props.allMetal ? 'all-metal' : 'lined'}`, at: [470, 326], leader: 'M464 321H313' },
+    {
+      part: 'heat_break',
+      letter: 'K',
+      name: `heat break, ${props.allMetal ? 'all-metal' : 'lined'}`,
+      at: [470, 326],
+      leader: 'M464 321H313',
+    },
     { part: 'heater_block', letter: 'B', name: 'heater block', at: [470, 366], leader: 'M464 361H366' },
-    { part: 'heater_cartridge', letter: 'H', name: 'heater cartridge', at: [470, 394], leader: 'M464 389H354' },
+    {
+      part: 'heater_cartridge',
+      letter: 'H',
+      name: 'heater cartridge',
+      at: [470, 394],
+      leader: 'M464 389H354',
+    },
     { part: 'silicone_sock', letter: 'O', name: 'silicone sock', at: [470, 432], leader: 'M464 427H374' },
-    { part: 'nozzle', letter: 'N', name: `nozzle, ${props.nozzle}`, at: [470, 464], leader: 'M464 459H420L326 446' },
+    {
+      part: 'nozzle',
+      letter: 'N',
+      name: `nozzle, ${props.nozzle}`,
+      at: [470, 464],
+      leader: 'M464 459H420L326 446',
+    },
     { part: 'bed_surface', letter: 'D', name: 'bed surface', at: [470, 512], leader: 'M464 507H452' },
-    { part: 'temperature_sensor', letter: 'S', name: 'temperature sensor', at: [14, 392], leader: 'M180 387H251' },
+    {
+      part: 'temperature_sensor',
+      letter: 'S',
+      name: 'temperature sensor',
+      at: [14, 392],
+      leader: 'M180 387H251',
+    },
     { part: 'part_fan', letter: 'P', name: 'part fan', at: [14, 422], leader: 'M98 417H178' },
     { part: 'bed_probe', letter: 'R', name: 'bed probe', at: [14, 454], leader: 'M108 449H120' },
-    { part: 'control_board', letter: 'G', name: 'control board, firmware', at: [14, 540], leader: '' },
+    { part: 'control_board', letter: 'G', name: 'control board, firmware', at: [14, 548], leader: '' },
   ]
   return all.filter((s): s is Spot => s !== false)
 })
@@ -63,7 +111,12 @@ const fins = [150, 172, 194, 216, 238, 260, 282]
 </script>
 
 <template>
-  <svg viewBox="0 0 690 556" data-letters role="group" aria-label="Section through the tool head: choose the parts that were replaced">
+  <svg
+    viewBox="0 0 690 560"
+    data-letters
+    role="group"
+    aria-label="Section through the tool head: choose the parts that were replaced"
+  >
     <defs>
       <pattern id="hatch" width="9" height="9" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
         <path d="M0 0V9" class="thin" />
@@ -103,7 +156,7 @@ const fins = [150, 172, 194, 216, 238, 260, 282]
       <circle cx="260" cy="387" r="8" class="metal" />
       <circle cx="260" cy="387" r="2.5" class="dot" />
     </g>
-    <path :class="['cut', 'line', 'dash', tone('silicone_sock')]" d="M228 342h144v92h-40m-64 0h-40z" />
+    <path :class="['cut', 'line', 'dash', tone('silicone_sock')]" d="M268 434h-40v-92h144v92h-40" />
     <g :class="['cut', tone('nozzle')]">
       <path d="M274 428h22v20h-22zM304 428h22v20h-22z" class="metal-dark" />
       <path d="M282 448h15v26h-2zM318 448h-15v26h2z" class="metal-dark" />
@@ -166,9 +219,16 @@ const fins = [150, 172, 194, 216, 238, 260, 282]
       @keydown.enter.exact.prevent="emit('toggle', s.part)"
     >
       <path v-if="s.leader" :d="s.leader" class="leader" />
-      <rect :x="s.at[0] - 6" :y="s.at[1] - 18" :width="s.at[0] > 400 ? 224 : 40 + s.name.length * 7.6" height="26" class="hit" />
+      <rect
+        :x="s.at[0] - 6"
+        :y="s.at[1] - 18"
+        :width="s.at[0] > 400 ? 224 : 40 + s.name.length * 7.6"
+        height="26"
+        class="hit"
+      />
       <text :x="s.at[0]" :y="s.at[1]">
-        <tspan class="letter">{{ s.letter }}</tspan> {{ s.name }}{{ on(s.part) ? ', replaced' : '' }}
+        <tspan class="letter">{{ s.letter }}</tspan>
+        {{ s.name }}{{ on(s.part) ? ', replaced' : '' }}
       </text>
     </g>
   </svg>

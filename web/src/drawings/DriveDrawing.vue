@@ -18,7 +18,13 @@ const ticks = computed(() => Array.from({ length: 9 }, (_, i) => start + ((i + 1
 <template>
   <svg viewBox="0 0 690 200" role="img" aria-label="Filament with mark, rule and drive">
     <defs>
-      <pattern id="hatch-drive" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+      <pattern
+        id="hatch-drive"
+        width="8"
+        height="8"
+        patternUnits="userSpaceOnUse"
+        patternTransform="rotate(45)"
+      >
         <path d="M0 0V8" class="thin" />
       </pattern>
     </defs>
@@ -38,15 +44,14 @@ const ticks = computed(() => Array.from({ length: 9 }, (_, i) => start + ((i + 1
     <text :x="start - 26" y="42">mark, before</text>
     <template v-if="rest !== null">
       <path :d="`M${at(rest)} 60V106`" class="line now" stroke-width="3" />
-      <text :x="Math.min(at(rest) - 30, 380)" y="42" class="now">{{ rest > m * 0.62 ? '' : 'mark, now' }}</text>
+      <text :x="Math.min(at(rest) - 30, 380)" y="42" class="now">
+        {{ rest > m * 0.62 ? '' : 'mark, now' }}
+      </text>
       <path :d="`M${at(rest)} 112V136M${at(rest) + 4} 132H${inlet - 4}`" class="line now" />
       <text :x="(at(rest) + inlet) / 2" y="152" text-anchor="middle" class="now">left {{ rest }} mm</text>
     </template>
     <path :d="`M${start} 120V178M${inlet} 128V178`" class="thin" />
-    <path
-      :d="`M${start} 168H${inlet}M${start + 8} 163l-8 5 8 5M${inlet - 8} 163l8 5-8 5`"
-      class="line"
-    />
+    <path :d="`M${start} 168H${inlet}M${start + 8} 163l-8 5 8 5M${inlet - 8} 163l8 5-8 5`" class="line" />
     <rect :x="(start + inlet) / 2 - 46" y="158" width="92" height="20" class="gap" />
     <text :x="(start + inlet) / 2" y="173" text-anchor="middle">{{ m }} mm</text>
     <rect :x="start" y="184" :width="inlet - start" height="13" class="metal" />
@@ -57,7 +62,7 @@ const ticks = computed(() => Array.from({ length: 9 }, (_, i) => start + ((i + 1
 <style scoped>
 svg {
   width: 100%;
-  max-height: 210px;
+  max-height: 186px;
 }
 .gap {
   fill: var(--paper);

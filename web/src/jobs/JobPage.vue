@@ -41,7 +41,14 @@ function go(next: string | null | undefined) {
         <RouterLink :to="`/jobs/${id}/report`">Report</RouterLink>
       </div>
     </aside>
-    <StationWorktop v-if="key" :key="`${id}/${key}/${round}`" :job="id" :station-key="key" @go="go" @again="round += 1" />
+    <StationWorktop
+      v-if="key"
+      :key="`${id}/${key}/${round}`"
+      :job="id"
+      :station-key="key"
+      @go="go"
+      @again="round += 1"
+    />
     <section v-else class="page">
       <h1>This job is handed over.</h1>
       <p><RouterLink :to="`/jobs/${id}/report`">Open the report</RouterLink></p>

@@ -71,7 +71,9 @@ async function take(event: Event) {
           <td>{{ moment(j.job.opened_at) }}</td>
           <td>
             <span v-if="j.job.finished_at" class="chip pass">handed over</span>
-            <span v-else-if="j.traveller.lines.some((l) => l.state === 'stopped')" class="chip stop">stopped</span>
+            <span v-else-if="j.traveller.lines.some((l) => l.state === 'stopped')" class="chip stop"
+              >stopped</span
+            >
             <span v-else class="chip redo">open</span>
             {{ j.traveller.lines.find((l) => l.key === j.traveller.now)?.title }}
           </td>

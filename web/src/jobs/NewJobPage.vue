@@ -133,7 +133,12 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
       <div class="words">
         <div class="wide">
           <label for="complaint">Complaint, in the customer's words</label>
-          <NInput v-model:value="draft.complaint" type="textarea" :rows="2" :input-props="{ id: 'complaint' }" />
+          <NInput
+            v-model:value="draft.complaint"
+            type="textarea"
+            :rows="2"
+            :input-props="{ id: 'complaint' }"
+          />
         </div>
         <ChoiceRow
           v-model="draft.shows"
@@ -176,7 +181,9 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
     <aside class="card" aria-label="Traveller">
       <div class="head">
         <strong>{{ page.printer.name }}</strong> <span class="quiet">new job</span>
-        <p class="quiet">{{ draft.replaced.length === 1 ? 'one part replaced' : `${draft.replaced.length} parts replaced` }}</p>
+        <p class="quiet">
+          {{ draft.replaced.length === 1 ? 'one part replaced' : `${draft.replaced.length} parts replaced` }}
+        </p>
       </div>
       <div class="grow" tabindex="0" aria-label="Planned stations">
         <TravellerCard v-if="plan && draft.replaced.length" :card="plan" />
@@ -184,12 +191,15 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
       </div>
       <div class="foot">
         <p v-if="plan && draft.replaced.length">
-          <strong>{{ hours(plan.at_least.hands_min) }} of hands</strong>, {{ hours(plan.at_most.hands_min) }} at most<br />
+          <strong>{{ hours(plan.at_least.hands_min) }} of hands</strong>,
+          {{ hours(plan.at_most.hands_min) }} at most<br />
           {{ hours(plan.at_least.wait_min) }} to {{ hours(plan.at_most.wait_min) }} waiting<br />
           {{ plan.at_least.filament_m.toFixed(0) }} to {{ plan.at_most.filament_m.toFixed(0) }} m of filament
         </p>
         <p v-if="error" class="error" role="alert">{{ error }}</p>
-        <button type="button" class="act" @click="start">Start job <kbd aria-hidden="true">Ctrl ↵</kbd></button>
+        <button type="button" class="act" @click="start">
+          Start job <kbd aria-hidden="true">Ctrl ↵</kbd>
+        </button>
       </div>
     </aside>
   </div>

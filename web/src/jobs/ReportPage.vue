@@ -9,18 +9,25 @@ import { moment } from '../api/words'
 const route = useRoute()
 const id = Number(route.params.id)
 const params = { params: { path: { id } } }
-const { data: page, error } = useQuery({ queryKey: ['job', id], queryFn: () => answer(client.GET('/api/v1/jobs/{id}', params)) })
+const { data: page, error } = useQuery({
+  queryKey: ['job', id],
+  queryFn: () => answer(client.GET('/api/v1/jobs/{id}', params)),
+})
 const { data: closings } = useQuery({
   queryKey: ['job', id, 'closings'],
   queryFn: () => answer(client.GET('/api/v1/jobs/{id}/closings', params)),
 })
 const rows = computed(() =>
-  (closings.value ?? []).filter((c) => c.finding.station !== 'check').map((c) => ({
-    ...c,
-    title: page.value?.traveller.lines.find((l) => l.key === c.station)?.title ?? c.finding.quantity,
-  })),
+  (closings.value ?? [])
+    .filter((c) => c.finding.station !== 'check')
+    .map((c) => ({
+      ...c,
+      title: page.value?.traveller.lines.find((l) => l.key === c.station)?.title ?? c.finding.quantity,
+    })),
 )
-const checks = computed(() => (closings.value ?? []).filter((c) => c.finding.station === 'check' && !c.superseded))
+const checks = computed(() =>
+  (closings.value ?? []).filter((c) => c.finding.station === 'check' && !c.superseded),
+)
 const released = computed(() => (page.value?.traveller.lines ?? []).filter((l) => l.state === 'released'))
 const tone = { pass: 'pass', adjust: 'caution', measure_again: 'caution', stop: 'stop' }
 const word = { pass: 'pass', adjust: 'adjusted', measure_again: 'open', stop: 'stopped' }
@@ -42,14 +49,38 @@ function print() {
     </div>
     <p v-if="page.printer.invented" class="quiet">Invented demo data.</p>
     <dl>
-      <div><dt>Printer</dt><dd>{{ page.printer.kind }}</dd></div>
-      <div><dt>Complaint</dt><dd>{{ page.job.complaint || 'none, planned change' }}</dd></div>
-      <div><dt>Replaced</dt><dd>{{ parts }}</dd></div>
-      <div><dt>Filament</dt><dd>{{ page.job.filaments.map((f) => f.name).join('; ') || 'none' }}</dd></div>
-      <div><dt>Brought by</dt><dd>{{ page.job.customer || '–' }}</dd></div>
-      <div><dt>Worked on by</dt><dd>{{ page.job.technician || '–' }}</dd></div>
-      <div><dt>Opened</dt><dd>{{ moment(page.job.opened_at) }}</dd></div>
-      <div><dt>Handed over</dt><dd>{{ page.job.finished_at ? moment(page.job.finished_at) : 'still open' }}</dd></div>
+      <div>
+        <dt>Printer</dt>
+        <dd>{{ page.printer.kind }}</dd>
+      </div>
+      <div>
+        <dt>Complaint</dt>
+        <dd>{{ page.job.complaint || 'none, planned change' }}</dd>
+      </div>
+      <div>
+        <dt>Replaced</dt>
+        <dd>{{ parts }}</dd>
+      </div>
+      <div>
+        <dt>Filament</dt>
+        <dd>{{ page.job.filaments.map((f) => f.name).join('; ') || 'none' }}</dd>
+      </div>
+      <div>
+        <dt>Brought by</dt>
+        <dd>{{ page.job.customer || '–' }}</dd>
+      </div>
+      <div>
+        <dt>Worked on by</dt>
+        <dd>{{ page.job.technician || '–' }}</dd>
+      </div>
+      <div>
+        <dt>Opened</dt>
+        <dd>{{ moment(page.job.opened_at) }}</dd>
+      </div>
+      <div>
+        <dt>Handed over</dt>
+        <dd>{{ page.job.finished_at ? moment(page.job.finished_at) : 'still open' }}</dd>
+      </div>
     </dl>
     <h2>What was measured, with its uncertainty at 95 %</h2>
     <p v-if="rows.length === 0">Nothing was measured yet.</p>
@@ -73,7 +104,9 @@ function print() {
           <td class="mono">
             <div v-for="b in c.finding.bands" :key="b.label">{{ b.nominal_text }}</div>
           </td>
-          <td><span class="chip" :class="tone[c.finding.verdict]">{{ word[c.finding.verdict] }}</span></td>
+          <td>
+            <span class="chip" :class="tone[c.finding.verdict]">{{ word[c.finding.verdict] }}</span>
+          </td>
           <td>{{ c.finding.line }}</td>
           <td>{{ moment(c.at) }}</td>
         </tr>
@@ -88,7 +121,8 @@ function print() {
     <p v-for="l in released" :key="l.key">{{ l.reason }}</p>
     <p v-if="page.traveller.untouched">Untouched: {{ page.traveller.untouched }}.</p>
     <p class="foot quiet">
-      Each value passed only where its error and its uncertainty together stay inside the limit (ISO 14253-1). Older results stay in grey.
+      Each value passed only where its error and its uncertainty together stay inside the limit (ISO 14253-1).
+      Older results stay in grey.
     </p>
   </article>
 </template>

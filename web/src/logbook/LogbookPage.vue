@@ -32,7 +32,8 @@ const { data, error } = useQuery({
     ),
   placeholderData: (old: Schemas['LogEntry'][] | undefined) => old,
 })
-const name = (id: number | null | undefined) => bench.value?.rows.find((r) => r.printer.id === id)?.printer.name ?? ''
+const name = (id: number | null | undefined) =>
+  bench.value?.rows.find((r) => r.printer.id === id)?.printer.name ?? ''
 const tone = { pass: 'pass', adjust: 'caution', measure_again: 'caution', stop: 'stop' }
 async function write() {
   failure.value = ''
@@ -53,13 +54,17 @@ async function write() {
 <template>
   <section class="page">
     <h1>Logbook</h1>
-    <p class="quiet">Everything that happened, newest first. Nothing is ever taken out: a correction is a new entry.</p>
+    <p class="quiet">
+      Everything that happened, newest first. Nothing is ever taken out: a correction is a new entry.
+    </p>
     <div class="filters">
       <div>
         <label for="log-printer">Printer</label>
         <select id="log-printer" v-model="printer">
           <option value="">all</option>
-          <option v-for="r in bench?.rows ?? []" :key="r.printer.id" :value="String(r.printer.id)">{{ r.printer.name }}</option>
+          <option v-for="r in bench?.rows ?? []" :key="r.printer.id" :value="String(r.printer.id)">
+            {{ r.printer.name }}
+          </option>
         </select>
       </div>
       <div>
@@ -99,10 +104,14 @@ async function write() {
           <td class="when">{{ moment(e.at) }}</td>
           <td>{{ name(e.printer_id) }}</td>
           <td>
-            <RouterLink v-if="e.job_id" :to="`/jobs/${e.job_id}${e.station ? `/${e.station}` : ''}`">{{ e.job_id }}</RouterLink>
+            <RouterLink v-if="e.job_id" :to="`/jobs/${e.job_id}${e.station ? `/${e.station}` : ''}`">{{
+              e.job_id
+            }}</RouterLink>
           </td>
           <td>
-            <span v-if="e.verdict" class="chip" :class="tone[e.verdict]">{{ e.verdict.replace('_', ' ') }}</span>
+            <span v-if="e.verdict" class="chip" :class="tone[e.verdict]">{{
+              e.verdict.replace('_', ' ')
+            }}</span>
             {{ e.text }}
             <span v-if="e.superseded_by" class="quiet">(replaced by {{ e.superseded_by }})</span>
             <span v-if="e.supersedes" class="quiet">(replaces {{ e.supersedes }})</span>

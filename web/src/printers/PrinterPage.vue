@@ -26,18 +26,22 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
       <div>
         <h1>{{ data.printer.name }}</h1>
         <p class="quiet">
-          {{ data.printer.kind }}; {{ data.printer.facts.hot_end === 'lined' ? 'lined' : 'all-metal' }} hot end, bore
-          {{ data.printer.facts.nozzle_mm }} mm
+          {{ data.printer.kind }}; {{ data.printer.facts.hot_end === 'lined' ? 'lined' : 'all-metal' }} hot
+          end, bore {{ data.printer.facts.nozzle_mm }} mm
         </p>
       </div>
-      <RouterLink v-if="data.job" class="act" :to="`/jobs/${data.job.id}`">Go on with job {{ data.job.id }}</RouterLink>
+      <RouterLink v-if="data.job" class="act" :to="`/jobs/${data.job.id}`"
+        >Go on with job {{ data.job.id }}</RouterLink
+      >
       <RouterLink v-else class="act" :to="`/jobs/new/${id}`">New job</RouterLink>
     </div>
     <ChainDrawing :chain="data.chain" />
     <div class="two">
       <section>
         <h2>Parts over time</h2>
-        <p v-if="data.fittings.length === 0" class="quiet">No part noted yet. Parts appear when a job fits them.</p>
+        <p v-if="data.fittings.length === 0" class="quiet">
+          No part noted yet. Parts appear when a job fits them.
+        </p>
         <table v-else>
           <tbody>
             <tr v-for="(f, i) in data.fittings" :key="i" :class="{ old: f.until_at }">
@@ -51,7 +55,9 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
       </section>
       <section>
         <h2>Values over time</h2>
-        <p v-if="data.settings.length === 0" class="quiet">No value noted yet. Values appear when a station is closed.</p>
+        <p v-if="data.settings.length === 0" class="quiet">
+          No value noted yet. Values appear when a station is closed.
+        </p>
         <table v-else>
           <tbody>
             <tr v-for="(s, i) in data.settings" :key="i" :class="{ old: s.until_at }">

@@ -44,7 +44,13 @@ function keep() {
         <template v-for="part in catalogue.parts" :key="part.id">
           <tr v-for="row in part.replacements" :key="row.id">
             <th scope="row">{{ row.label }}</th>
-            <td v-for="(p, i) in catalogue.parameters" :key="p.id" class="mono" :class="{ own: own(row.id, p.id) }" :title="own(row.id, p.id)?.reason">
+            <td
+              v-for="(p, i) in catalogue.parameters"
+              :key="p.id"
+              class="mono"
+              :class="{ own: own(row.id, p.id) }"
+              :title="own(row.id, p.id)?.reason"
+            >
               {{ shown(row, i) }}
             </td>
           </tr>

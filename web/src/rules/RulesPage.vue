@@ -11,7 +11,10 @@ const message = useMessage()
 const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
 const { data: house, error } = useQuery({ queryKey: ['house'], queryFn: () => get('/api/v1/house') })
 const rules = computed(() =>
-  (catalogue.value?.rules ?? []).map((spec) => ({ spec, now: house.value?.rules.find((r) => r.id === spec.id) })),
+  (catalogue.value?.rules ?? []).map((spec) => ({
+    spec,
+    now: house.value?.rules.find((r) => r.id === spec.id),
+  })),
 )
 const tolerances = computed(() =>
   (catalogue.value?.tolerances ?? []).map((spec) => ({
@@ -30,7 +33,9 @@ async function done(call: Promise<unknown>, what: string) {
 }
 function choose(rule: Schemas['RuleId'], option: string, reason: string) {
   void done(
-    answer(client.PUT('/api/v1/house/rules/{rule}', { params: { path: { rule } }, body: { option, reason } })),
+    answer(
+      client.PUT('/api/v1/house/rules/{rule}', { params: { path: { rule } }, body: { option, reason } }),
+    ),
     'House rule kept.',
   )
 }
@@ -42,7 +47,9 @@ function tolerance(spec: Schemas['ToleranceSpec'], event: Event) {
     return
   }
   void done(
-    answer(client.PUT('/api/v1/house/tolerances/{id}', { params: { path: { id: spec.id } }, body: { value } })),
+    answer(
+      client.PUT('/api/v1/house/tolerances/{id}', { params: { path: { id: spec.id } }, body: { value } }),
+    ),
     `${spec.label}: ${value} ${spec.unit} kept.`,
   )
 }
@@ -54,7 +61,12 @@ function instrument(i: Schemas['Instrument'], key: 'half_width' | 'shared_half_w
     return
   }
   void done(
-    answer(client.PUT('/api/v1/house/instruments/{id}', { params: { path: { id: i.id } }, body: { ...i, [key]: value } })),
+    answer(
+      client.PUT('/api/v1/house/instruments/{id}', {
+        params: { path: { id: i.id } },
+        body: { ...i, [key]: value },
+      }),
+    ),
     `${i.name} kept.`,
   )
 }
@@ -66,7 +78,10 @@ function valueOf(event: Event) {
 <template>
   <section class="page">
     <h1>House rules</h1>
-    <p class="quiet">Where good practitioners differ, your shop decides. Wherever a rule decides something, it is named there.</p>
+    <p class="quiet">
+      Where good practitioners differ, your shop decides. Wherever a rule decides something, it is named
+      there.
+    </p>
     <p v-if="error" class="error">{{ error.message }}</p>
     <template v-else-if="house">
       <div class="rules">
@@ -93,39 +108,77 @@ function valueOf(event: Event) {
       <h2 class="part">Tolerances</h2>
       <table>
         <thead>
-          <tr><th scope="col">Limit</th><th scope="col">Value</th><th scope="col">Why the default</th></tr>
+          <tr>
+            <th scope="col">Limit</th>
+            <th scope="col">Value</th>
+            <th scope="col">Why the default</th>
+          </tr>
         </thead>
         <tbody>
           <tr v-for="{ spec, value } in tolerances" :key="spec.id">
-            <td><label :for="`tol-${spec.id}`">{{ spec.label }}</label></td>
+            <td>
+              <label :for="`tol-${spec.id}`">{{ spec.label }}</label>
+            </td>
             <td class="value">
-              <input :id="`tol-${spec.id}`" type="text" inputmode="decimal" class="mono" :value="value" @change="tolerance(spec, $event)" />
+              <input
+                :id="`tol-${spec.id}`"
+                type="text"
+                inputmode="decimal"
+                class="mono"
+                :value="value"
+                @change="tolerance(spec, $event)"
+              />
               {{ spec.unit }}
             </td>
-            <td class="quiet">{{ spec.why }} {{ spec.min }} to {{ spec.max }} {{ spec.unit }}; default {{ spec.default }}.</td>
+            <td class="quiet">
+              {{ spec.why }} {{ spec.min }} to {{ spec.max }} {{ spec.unit }}; default {{ spec.default }}.
+            </td>
           </tr>
         </tbody>
       </table>
       <h2 class="part">Instruments</h2>
       <table>
         <thead>
-          <tr><th scope="col">Instrument</th><th scope="col">One reading, ±</th><th scope="col">Shared by a series (zero, thickness), ±</th></tr>
+          <tr>
+            <th scope="col">Instrument</th>
+            <th scope="col">One reading, ±</th>
+            <th scope="col">Shared by a series (zero, thickness), ±</th>
+          </tr>
         </thead>
         <tbody>
           <tr v-for="i in house.instruments" :key="i.id">
             <td>{{ i.name }}</td>
             <td class="value">
-              <input type="text" inputmode="decimal" class="mono" :aria-label="`${i.name}, one reading`" :value="i.half_width" @change="instrument(i, 'half_width', $event)" />
+              <input
+                type="text"
+                inputmode="decimal"
+                class="mono"
+                :aria-label="`${i.name}, one reading`"
+                :value="i.half_width"
+                @change="instrument(i, 'half_width', $event)"
+              />
               {{ i.unit }}
             </td>
             <td class="value">
-              <input type="text" inputmode="decimal" class="mono" :aria-label="`${i.name}, shared`" :value="i.shared_half_width" @change="instrument(i, 'shared_half_width', $event)" />
+              <input
+                type="text"
+                inputmode="decimal"
+                class="mono"
+                :aria-label="`${i.name}, shared`"
+                :value="i.shared_half_width"
+                @change="instrument(i, 'shared_half_width', $event)"
+              />
               {{ i.unit }}
             </td>
           </tr>
         </tbody>
       </table>
-      <CellTable v-if="catalogue" :catalogue="catalogue" :cells="house.cells" @kept="(call) => done(call, 'Cell kept.')" />
+      <CellTable
+        v-if="catalogue"
+        :catalogue="catalogue"
+        :cells="house.cells"
+        @kept="(call) => done(call, 'Cell kept.')"
+      />
     </template>
   </section>
 </template>

@@ -53,7 +53,13 @@ const questions = [
     />
   </div>
   <div class="grid">
-    <ReadingField v-model="r.clean_run_min" v-bind="f('clean_run_min')" label="Ran clean for" unit="min" small />
+    <ReadingField
+      v-model="r.clean_run_min"
+      v-bind="f('clean_run_min')"
+      label="Ran clean for"
+      unit="min"
+      small
+    />
     <ReadingField v-model="r.edge_mm" v-bind="f('edge_mm')" label="Edge asked for" unit="mm" small />
     <InstrumentPick v-model="r.instrument" :station="station" :kinds="['caliper', 'micrometer']" />
   </div>

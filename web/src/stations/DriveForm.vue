@@ -30,7 +30,13 @@ const f = (path: string) => props.station.field(path)
   <details :open="station.problems.value.some((p) => !p.field.startsWith('runs')) || undefined">
     <summary>Set-up: mark, feed, speed, steps set, the drive as built</summary>
     <div class="grid">
-      <ReadingField v-model="r.steps_set" v-bind="f('steps_set')" label="Steps/mm set" unit="steps/mm" small />
+      <ReadingField
+        v-model="r.steps_set"
+        v-bind="f('steps_set')"
+        label="Steps/mm set"
+        unit="steps/mm"
+        small
+      />
       <ReadingField v-model="r.mark_mm" v-bind="f('mark_mm')" label="Mark above inlet" unit="mm" small />
       <ReadingField v-model="r.feed_mm" v-bind="f('feed_mm')" label="Feed" unit="mm" small />
       <ReadingField v-model="r.speed_mm_s" v-bind="f('speed_mm_s')" label="Slow feed" unit="mm/s" small />
@@ -38,7 +44,13 @@ const f = (path: string) => props.station.field(path)
       <ReadingField v-model="r.full_steps" v-bind="f('full_steps')" label="Full steps per turn" small />
       <ReadingField v-model="r.microsteps" v-bind="f('microsteps')" label="Microsteps" small />
       <ReadingField v-model="r.gear_ratio" v-bind="f('gear_ratio')" label="Gear ratio" small />
-      <ReadingField v-model="r.drive_diameter_mm" v-bind="f('drive_diameter_mm')" label="Drive wheel" unit="mm" small />
+      <ReadingField
+        v-model="r.drive_diameter_mm"
+        v-bind="f('drive_diameter_mm')"
+        label="Drive wheel"
+        unit="mm"
+        small
+      />
     </div>
   </details>
   <details>

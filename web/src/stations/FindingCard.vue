@@ -41,7 +41,9 @@ const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p
         <p class="head">{{ failure }}</p>
       </template>
       <template v-else-if="wrong.length">
-        <p class="head">{{ wrong.length === 1 ? 'One reading needs a look.' : `${wrong.length} readings need a look.` }}</p>
+        <p class="head">
+          {{ wrong.length === 1 ? 'One reading needs a look.' : `${wrong.length} readings need a look.` }}
+        </p>
         <p>{{ wrong[0]?.message }}</p>
       </template>
       <template v-else>

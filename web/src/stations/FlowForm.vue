@@ -58,11 +58,36 @@ function another() {
     />
   </div>
   <div class="grid">
-    <ReadingField v-model="r.flow_set_percent" v-bind="f('flow_set_percent')" label="Flow set" unit="%" small />
-    <ReadingField v-if="r.method === 'walls'" v-model="r.wall_mm" v-bind="f('wall_mm')" label="Wall asked for" unit="mm" small />
+    <ReadingField
+      v-model="r.flow_set_percent"
+      v-bind="f('flow_set_percent')"
+      label="Flow set"
+      unit="%"
+      small
+    />
+    <ReadingField
+      v-if="r.method === 'walls'"
+      v-model="r.wall_mm"
+      v-bind="f('wall_mm')"
+      label="Wall asked for"
+      unit="mm"
+      small
+    />
     <template v-else>
-      <ReadingField v-model="r.volume_mm3" v-bind="f('volume_mm3')" label="Volume asked for" unit="mm³" small />
-      <ReadingField v-model="r.density_g_cm3" v-bind="f('density_g_cm3')" label="Density" unit="g/cm³" small />
+      <ReadingField
+        v-model="r.volume_mm3"
+        v-bind="f('volume_mm3')"
+        label="Volume asked for"
+        unit="mm³"
+        small
+      />
+      <ReadingField
+        v-model="r.density_g_cm3"
+        v-bind="f('density_g_cm3')"
+        label="Density"
+        unit="g/cm³"
+        small
+      />
     </template>
     <InstrumentPick
       v-model="r.instrument"

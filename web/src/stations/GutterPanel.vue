@@ -51,7 +51,10 @@ const signal = { notice: 'Notice', caution: 'Caution', warning: 'Warning', dange
     <section v-if="commands.length">
       <h2>{{ what }}</h2>
       <!-- The block scrolls sideways, so the keyboard must reach it. -->
-      <pre tabindex="0" aria-label="Commands"><template v-for="c in commands" :key="c.line">{{ c.line }}  <i>{{ c.says }}</i>
+      <pre
+        tabindex="0"
+        aria-label="Commands"
+      ><template v-for="c in commands" :key="c.line">{{ c.line }}  <i>{{ c.says }}</i>
 </template></pre>
       <button type="button" class="soft" @click="copy(commands.map((c) => c.line).join('\n'))">
         {{ copied ? 'Copied' : 'Copy commands' }}
@@ -59,7 +62,7 @@ const signal = { notice: 'Notice', caution: 'Caution', warning: 'Warning', dange
     </section>
     <p v-else-if="setUp?.withheld" class="quiet">{{ setUp.withheld }}</p>
     <section v-if="finding?.plain.length">
-      <h2>Or enter in the settings file</h2>
+      <h2>As plain values</h2>
       <dl>
         <div v-for="p in finding.plain" :key="p.name">
           <dt>{{ p.name }}</dt>

@@ -30,11 +30,7 @@ watch(
       { value: 'feeler', label: 'feeler gauge' },
     ]"
   />
-  <PatchDrawing
-    :method="r.method"
-    :commanded="r.commanded_mm"
-    :band="station.finding.value?.bands[0]"
-  />
+  <PatchDrawing :method="r.method" :commanded="r.commanded_mm" :band="station.finding.value?.bands[0]" />
   <div v-if="r.method === 'patch'" class="runs">
     <ReadingField
       v-for="(p, i) in r.patches"
@@ -65,7 +61,13 @@ watch(
     <button type="button" class="soft" @click="r.touches_mm.push('')">One more touch</button>
   </div>
   <div class="grid">
-    <ReadingField v-model="r.offset_set_mm" v-bind="f('offset_set_mm')" label="Z offset set" unit="mm" small />
+    <ReadingField
+      v-model="r.offset_set_mm"
+      v-bind="f('offset_set_mm')"
+      label="Z offset set"
+      unit="mm"
+      small
+    />
     <ReadingField
       v-if="r.method === 'patch'"
       v-model="r.commanded_mm"

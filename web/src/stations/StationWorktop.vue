@@ -46,7 +46,9 @@ watch(
     const blank = fields.find(
       (f) =>
         f.offsetParent !== null &&
-        (f instanceof HTMLInputElement && f.type === 'checkbox' ? !f.checked : !(f as HTMLInputElement).value),
+        (f instanceof HTMLInputElement && f.type === 'checkbox'
+          ? !f.checked
+          : !(f as HTMLInputElement).value),
     )
     ;(blank ?? fields[0])?.focus()
   },
@@ -74,7 +76,10 @@ async function reopen() {
       }),
     )
     reopening.value = false
-    await Promise.all([queries.invalidateQueries({ queryKey: ['job'] }), queries.invalidateQueries({ queryKey: ['bench'] })])
+    await Promise.all([
+      queries.invalidateQueries({ queryKey: ['job'] }),
+      queries.invalidateQueries({ queryKey: ['bench'] }),
+    ])
     emit('again')
   } catch (e) {
     if (e instanceof ServerError) message.error(e.problem.detail)
@@ -95,7 +100,8 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
       <div class="scroll">
         <h1>{{ setUp?.heading }}</h1>
         <p v-if="worktop.line.waits_for.length" class="waits" role="note">
-          First close {{ worktop.line.waits_for.length === 1 ? 'the station' : 'the stations' }} this one rests on. You can type here already.
+          First close {{ worktop.line.waits_for.length === 1 ? 'the station' : 'the stations' }} this one
+          rests on. You can type here already.
         </p>
         <ul v-if="setUp?.hints.length" class="hints">
           <li v-for="h in setUp.hints" :key="h">{{ h }}</li>
@@ -104,9 +110,10 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           <legend class="visually-hidden">Readings</legend>
           <component :is="forms[worktop.station]" :station="station" />
         </fieldset>
-        <BandPlot v-for="b in finding?.bands ?? []" :key="b.label" :band="b" />
+        <BandPlot v-for="b in finding?.bands.slice(1) ?? []" :key="b.label" :band="b" />
       </div>
       <div class="foot">
+        <BandPlot v-if="finding?.bands[0]" :band="finding.bands[0]" />
         <FindingCard
           :finding="closed ? (worktop.closings.at(-1)?.finding ?? null) : finding"
           :problems="problems"
@@ -118,7 +125,9 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           @back="(s) => emit('go', s)"
         />
         <p class="kept" role="status">
-          <template v-if="kept.state === 'failed'"><span class="error">Not kept yet. {{ kept.why }}</span></template>
+          <template v-if="kept.state === 'failed'"
+            ><span class="error">Not kept yet. {{ kept.why }}</span></template
+          >
           <template v-else-if="kept.state === 'saving'">keeping …</template>
           <template v-else-if="kept.state === 'kept'">Kept on disk.</template>
           <template v-else>Nothing typed yet.</template>
@@ -161,6 +170,9 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   display: flex;
   flex-direction: column;
   gap: 12px;
+}
+.scroll > * {
+  flex: none;
 }
 .hints {
   margin: 0;

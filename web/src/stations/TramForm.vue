@@ -14,7 +14,7 @@ const f = (path: string) => props.station.field(path)
 
 <template>
   <div class="two">
-    <BedDrawing :points="r.points" :turns="station.finding.value?.rows ?? []" />
+    <BedDrawing :points="r.points" :turns="station.finding.value?.plain ?? []" />
     <div class="fields">
       <ReadingField
         v-for="(p, i) in r.points"
@@ -25,7 +25,11 @@ const f = (path: string) => props.station.field(path)
         unit="mm"
         small
       />
-      <InstrumentPick v-model="r.instrument" :station="station" :kinds="['height_gauge', 'feeler', 'paper']" />
+      <InstrumentPick
+        v-model="r.instrument"
+        :station="station"
+        :kinds="['height_gauge', 'feeler', 'paper']"
+      />
     </div>
   </div>
   <p v-if="station.errorOf('points')" class="error">{{ station.errorOf('points')?.message }}</p>
@@ -62,8 +66,20 @@ const f = (path: string) => props.station.field(path)
       />
       <div class="grid">
         <template v-for="(p, i) in r.points" :key="`at${i}`">
-          <ReadingField v-model="p.x_mm" v-bind="f(`points.${i}.x_mm`)" :label="`${p.name}, from left`" unit="mm" small />
-          <ReadingField v-model="p.y_mm" v-bind="f(`points.${i}.y_mm`)" :label="`${p.name}, from front`" unit="mm" small />
+          <ReadingField
+            v-model="p.x_mm"
+            v-bind="f(`points.${i}.x_mm`)"
+            :label="`${p.name}, from left`"
+            unit="mm"
+            small
+          />
+          <ReadingField
+            v-model="p.y_mm"
+            v-bind="f(`points.${i}.y_mm`)"
+            :label="`${p.name}, from front`"
+            unit="mm"
+            small
+          />
         </template>
       </div>
     </div>

@@ -14,8 +14,8 @@ const f = (path: string) => props.station.field(path)
 
 <template>
   <p class="quiet">
-    Find it by your own test prints. Wattotherm keeps the record, and what hangs on it is released
-    when the value stays.
+    Find it by your own test prints. Wattotherm keeps the record, and what hangs on it is released when the
+    value stays.
   </p>
   <div class="values">
     <ReadingField v-model="r.before" v-bind="f('before')" label="Set before" :unit="unit" :words="!unit" />

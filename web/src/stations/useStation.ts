@@ -16,9 +16,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
   const query = useQuery({
     queryKey: ['worktop', job, key],
     queryFn: () =>
-      answer(
-        client.GET('/api/v1/jobs/{id}/stations/{key}', { params: { path: { ...path.value } } }),
-      ),
+      answer(client.GET('/api/v1/jobs/{id}/stations/{key}', { params: { path: { ...path.value } } })),
     refetchOnWindowFocus: false,
     gcTime: 0,
   })

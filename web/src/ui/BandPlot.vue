@@ -9,12 +9,7 @@ const props = defineProps<{ band: Schemas['Band']; flat?: boolean }>()
 const W = 690
 const view = computed(() => {
   const b = props.band
-  const reach = Math.max(
-    Math.abs(b.error) + b.expanded * 1.3,
-    b.limit * 1.8,
-    b.expanded * 1.8,
-    1e-9,
-  )
+  const reach = Math.max(Math.abs(b.error) + b.expanded * 1.3, b.limit * 1.8, b.expanded * 1.8, 1e-9)
   const x = (v: number) => W / 2 + ((v - b.nominal) / reach) * (W / 2 - 24)
   const at = (v: number) => Math.min(W - 10, Math.max(10, x(v)))
   return {
@@ -27,10 +22,7 @@ const view = computed(() => {
   }
 })
 const tone = computed(
-  () =>
-    ({ pass: 'pass', adjust: 'caution', measure_again: 'caution', stop: 'stop' })[
-      props.band.verdict
-    ],
+  () => ({ pass: 'pass', adjust: 'caution', measure_again: 'caution', stop: 'stop' })[props.band.verdict],
 )
 /* Labels stand on the two sides of the line, so they never meet. */
 const place = (x: number) => Math.min(W - 120, Math.max(120, x))
@@ -58,16 +50,14 @@ const place = (x: number) => Math.min(W - 120, Math.max(120, x))
     <text :x="place(view.value)" y="18" text-anchor="middle" :class="tone">
       {{ band.label }} {{ band.measured_text }}
     </text>
-    <text :x="place(view.mid)" y="84" text-anchor="middle" class="pass">
-      allowed {{ band.nominal_text }}
-    </text>
+    <text :x="place(view.mid)" y="84" text-anchor="middle" class="pass">allowed {{ band.nominal_text }}</text>
   </svg>
 </template>
 
 <style scoped>
 .band {
   width: 100%;
-  max-height: 100px;
+  max-height: 88px;
   display: block;
 }
 .allowed {

@@ -53,12 +53,7 @@ function next(event: KeyboardEvent) {
         <button type="button" class="soft" @click="emit('accept', error.suggestion)">
           Take {{ error.suggestion }}
         </button>
-        <button
-          v-if="error.code === 'did_you_mean'"
-          type="button"
-          class="soft"
-          @click="emit('confirm')"
-        >
+        <button v-if="error.code === 'did_you_mean'" type="button" class="soft" @click="emit('confirm')">
           It is right
         </button>
       </span>

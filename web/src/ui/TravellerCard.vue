@@ -2,7 +2,13 @@
 import type { Schemas } from '../api/client'
 
 defineProps<{ card: Schemas['Traveller']; job?: number; active?: string }>()
-const word = { open: 'open', conditional: 'only if', closed: 'done', released: 'released', stopped: 'stopped' }
+const word = {
+  open: 'open',
+  conditional: 'only if',
+  closed: 'done',
+  released: 'released',
+  stopped: 'stopped',
+}
 </script>
 
 <template>
@@ -26,7 +32,7 @@ const word = { open: 'open', conditional: 'only if', closed: 'done', released: '
           <span v-if="l.strength && l.state !== 'closed'" class="chip" :class="l.strength">{{
             l.state === 'conditional' ? `maybe ${l.strength}` : l.strength
           }}</span>
-          <span class="line">{{ l.line || l.reason.replace(/^[^:]*: /, '') }}</span>
+          <span class="line">{{ l.line || l.reason }}</span>
         </span>
       </component>
     </li>

@@ -172,7 +172,7 @@ pub fn evaluate(readings: &CheckReadings, context: &Context) -> Result<Finding, 
     };
     finding.line = match counts {
         (Some(out), Some(back)) => format!("counted out {out:.0}, in {back:.0}"),
-        _ => format!("{done} steps done"),
+        _ => format!("{} done", crate::text::count(done, "step", "steps")),
     };
     finding.next = "Go on.".into();
     Ok(finding)

@@ -1,0 +1,44 @@
+# Everything a fresh machine needs: a Rust toolchain, Node.js with npm, and (as root on Debian) apt-get.
+.PHONY: demo test lint fmt bench screenshots api need pages
+SHELL := /bin/bash
+
+need: ## Installs the web packages, and Debian's chromium where it is missing.
+	@command -v node >/dev/null || { echo "Node.js is missing. Install Node.js 20 or newer."; exit 1; }
+	@command -v chromium >/dev/null || { \
+	  if [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then \
+	    apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium >/dev/null; \
+	  else echo "chromium is missing. Install it: sudo apt-get install chromium"; exit 1; fi; }
+	@test node_modules/.package-lock.json -nt package-lock.json || npm ci --no-audit --no-fund
+
+packages: ## Installs the web packages only.
+	@test node_modules/.package-lock.json -nt package-lock.json || npm ci --no-audit --no-fund
+
+pages: packages
+	npm run --silent build
+
+demo: pages ## Builds and starts with invented data; prints the address.
+	cargo run --release --quiet -- demo
+
+test: need pages ## Builds and runs everything, the browser tests included.
+	cargo test --workspace
+
+lint: packages
+	cargo fmt --all --check
+	cargo clippy --workspace --all-targets -- -D warnings
+	npm run --silent lint
+
+fmt:
+	cargo fmt --all
+	npx prettier --write --log-level warn .
+
+api: ## Writes the API's description, the job file's schema and the page's types anew.
+	cargo run --quiet -- openapi > docs/openapi.json
+	cargo run --quiet -- schema > docs/job.schema.json
+	npm run --silent types
+
+bench: pages
+	cargo bench --bench serving
+
+screenshots: need pages ## Retakes docs/screenshots/ from the demo data.
+	cargo build --release
+	cd e2e && WATTOTHERM_BIN=$(CURDIR)/target/release/wattotherm npx playwright test --config screenshots.config.ts

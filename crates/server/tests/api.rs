@@ -1,0 +1,508 @@
+//! The API as a program sees it: whole jobs, errors word for word, guards.
+
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use std::io::Write as _;
+use std::process::{Command, Stdio};
+
+use common::Server;
+use serde_json::{Value, json};
+
+fn printer(s: &Server, name: &str) -> i64 {
+    let gear =
+        json!({"full_steps": 200, "microsteps": 16, "gear_ratio": 3, "drive_diameter_mm": 7.3});
+    let facts = json!({"bed_x_mm": 235, "bed_y_mm": 235, "height_mm": 250, "path": "tube", "hot_end": "lined", "nozzle_mm": 0.4, "nozzles": 1,
+                       "firmware_limit_c": 260, "gear": gear});
+    let (status, made) = s.call(
+        "POST",
+        "/api/v1/printers",
+        Some(&json!({"name": name, "kind": "bed-slinger", "facts": facts})),
+    );
+    assert_eq!(status, 201, "{made}");
+    made["id"].as_i64().unwrap()
+}
+
+fn filament(s: &Server) -> i64 {
+    s.call(
+        "POST",
+        "/api/v1/filaments",
+        Some(&json!({"name": "PETG, green", "material": "PETG"})),
+    )
+    .1["id"]
+        .as_i64()
+        .unwrap()
+}
+
+fn start(s: &Server, printer: i64, replaced: &[&str], filaments: &[i64]) -> i64 {
+    let body = json!({"printer_id": printer, "replaced": replaced, "filament_ids": filaments, "technician": "bench A"});
+    let (status, made) = s.call("POST", "/api/v1/jobs", Some(&body));
+    assert_eq!(status, 201, "{made}");
+    made["id"].as_i64().unwrap()
+}
+
+fn close(s: &Server, job: i64, key: &str, over: &Value) -> (u16, Value) {
+    let mut readings = s.get(&format!("/api/v1/jobs/{job}/stations/{key}"))["readings"].clone();
+    for (k, v) in over.as_object().unwrap() {
+        readings[k] = v.clone();
+    }
+    s.call(
+        "POST",
+        &format!("/api/v1/jobs/{job}/stations/{key}/close"),
+        Some(&json!({"readings": readings})),
+    )
+}
+
+fn tick(s: &Server, job: i64, key: &str) {
+    let n = s.get(&format!("/api/v1/jobs/{job}/stations/{key}"))["readings"]["steps"]
+        .as_array()
+        .unwrap()
+        .len();
+    let steps = vec![json!({"state": "done", "reason": ""}); n];
+    let (status, got) = close(
+        s,
+        job,
+        key,
+        &json!({"steps": steps, "counted_out": 4, "counted_in": 4}),
+    );
+    assert_eq!(status, 200, "{key}: {got}");
+}
+
+fn state(card: &Value, key: &str) -> (String, String) {
+    let line = card["lines"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|l| l["key"] == key)
+        .unwrap_or_else(|| panic!("no {key}"));
+    (
+        line["state"].as_str().unwrap().into(),
+        line["reason"].as_str().unwrap().into(),
+    )
+}
+
+#[test]
+fn a_drive_with_a_wrong_gear_ratio_stops_adjusts_passes_and_opens_what_rests_on_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let (p, f) = (printer(&s, "Rowan"), filament(&s));
+    let note = json!({"parameter": "drive", "value": 139.5});
+    assert_eq!(
+        s.call(
+            "POST",
+            &format!("/api/v1/printers/{p}/settings"),
+            Some(&note)
+        )
+        .0,
+        204
+    );
+    let job = start(&s, p, &["extruder_drive"], &[f]);
+    let (status, early) = close(&s, job, "drive", &json!({"runs": ["20"]}));
+    assert_eq!(
+        (status, early["detail"].as_str()),
+        (409, Some("Close “Intake” first: “Drive” rests on it."))
+    );
+    for key in ["intake", "baseline", "fit.extruder_drive", "power_up"] {
+        tick(&s, job, key);
+    }
+    let (_, stop) = close(&s, job, "drive", &json!({"runs": ["86.7", "86.6"]}));
+    assert_eq!(
+        stop["finding"]["cause"],
+        "the gear ratio of 3 was left out of 139.5 steps/mm"
+    );
+    assert_eq!(state(&stop["traveller"], "drive").0, "stopped");
+    let (_, adjust) = close(
+        &s,
+        job,
+        "drive",
+        &json!({"steps_set": "418.6", "runs": ["22.1", "22.0"], "instrument": "caliper"}),
+    );
+    assert_eq!(
+        (
+            adjust["finding"]["verdict"].as_str(),
+            adjust["finding"]["after"].as_f64()
+        ),
+        (Some("adjust"), Some(427.56))
+    );
+    let (_, again) = close(
+        &s,
+        job,
+        "drive",
+        &json!({"runs": ["20.1"], "steps_set": "427.56"}),
+    );
+    assert_eq!(
+        again["status"], 409,
+        "a rule and one run can't settle it: {again}"
+    );
+    let (_, pass) = close(
+        &s,
+        job,
+        "drive",
+        &json!({"runs": ["20.02", "20.0"], "instrument": "caliper"}),
+    );
+    assert_eq!(pass["finding"]["verdict"], "pass");
+    let (now, why) = state(&pass["traveller"], &format!("flow.{f}"));
+    assert_eq!(
+        (now.as_str(), why.as_str()),
+        (
+            "open",
+            "Flow: redo, since the extruder drive was replaced and the drive moved."
+        )
+    );
+    let settings = s.get(&format!("/api/v1/printers/{p}"))["settings"].clone();
+    let values: Vec<f64> = settings
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|x| x["parameter"] == "drive")
+        .map(|x| x["value"].as_f64().unwrap())
+        .collect();
+    assert_eq!(values, [427.56, 139.5], "histories keep the old value");
+    let log = s.get(&format!("/api/v1/logbook?job={job}"));
+    let stopped = log
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|e| e["verdict"] == "stop")
+        .unwrap();
+    assert!(
+        stopped["superseded_by"].is_i64(),
+        "the stop stays, marked as replaced"
+    );
+}
+
+#[test]
+fn evaluate_stores_nothing_and_reads_like_the_command_line() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let readings = json!({"steps_set": "93", "mark_mm": "120", "feed_mm": "100", "instrument": "steel_rule", "runs": ["27.5", "27,0"]});
+    let before = s.get("/api/v1/logbook");
+    let (status, finding) = s.call(
+        "POST",
+        "/api/v1/stations/drive/evaluate",
+        Some(&json!({"readings": readings})),
+    );
+    assert_eq!(status, 200);
+    assert_eq!(s.get("/api/v1/logbook"), before);
+    let mut child = Command::new(env!("CARGO_BIN_EXE_wattotherm"))
+        .args(["evaluate", "drive"])
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    child
+        .stdin
+        .take()
+        .unwrap()
+        .write_all(readings.to_string().as_bytes())
+        .unwrap();
+    let printed: Value = serde_json::from_slice(&child.wait_with_output().unwrap().stdout).unwrap();
+    assert_eq!(printed, finding);
+}
+
+#[test]
+fn bad_requests_get_their_status_and_a_text_that_helps() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let evaluate = "/api/v1/stations/drive/evaluate";
+    let json_type = [("content-type", "application/json")];
+    let cases: [(&str, &str, u16, &str); 8] = [
+        (
+            evaluate,
+            r#"{"readings": {"runs": [NaN]}}"#,
+            400,
+            "expected value",
+        ),
+        (
+            evaluate,
+            r#"{"readings": {"runs": [1e999]}}"#,
+            400,
+            "number out of range",
+        ),
+        (evaluate, r#"{"readings": {"runs": "#, 400, "EOF"),
+        (
+            evaluate,
+            r#"{"readings": {"runs": {}}}"#,
+            400,
+            "runs: invalid type: map, expected a sequence",
+        ),
+        (
+            evaluate,
+            r#"{"readings": {}}"#,
+            422,
+            "Type the steps per millimetre.",
+        ),
+        (
+            "/api/v1/stations/oven/evaluate",
+            r#"{"readings": {}}"#,
+            404,
+            "There is no such station. Stations are drive, tram, offset_z, flow, acceptance, trial, check.",
+        ),
+        (
+            "/api/v1/nothing",
+            "{}",
+            404,
+            "There is no such route. See docs/openapi.json.",
+        ),
+        (
+            "/api/v1/printers",
+            r#"{"name": "", "kind": "x"}"#,
+            422,
+            "Type the printer's name, 1 to 80 characters.",
+        ),
+    ];
+    for (path, body, status, text) in cases {
+        let (got, problem) = s.raw("POST", path, Some(body), &json_type).unwrap();
+        let said = problem["detail"].as_str().unwrap_or_default();
+        assert!(
+            got == status && said.contains(text),
+            "{body}: {got} {problem}"
+        );
+    }
+    assert_eq!(
+        s.raw(
+            "POST",
+            evaluate,
+            Some("{}"),
+            &[("content-type", "text/plain")]
+        )
+        .unwrap()
+        .0,
+        415
+    );
+    let big = format!(r#"{{"readings": {{"runs": ["{}"]}}}}"#, "1".repeat(300_000));
+    let (status, problem) = s.raw("POST", evaluate, Some(&big), &json_type).unwrap();
+    assert_eq!(
+        (status, problem["detail"].as_str()),
+        (
+            413,
+            Some("The body is larger than 262144 bytes. Send less.")
+        )
+    );
+    assert_eq!(
+        s.call("GET", "/api/v1/jobs/99", None).1["detail"],
+        "there is no job 99"
+    );
+    let twins = |name: &str| {
+        s.call(
+            "POST",
+            "/api/v1/printers",
+            Some(&json!({"name": name, "kind": "x"})),
+        )
+        .0
+    };
+    assert_eq!((twins("Yew"), twins("Yew")), (201, 409));
+}
+
+#[test]
+fn foreign_host_and_origin_are_refused() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let host = s.url.trim_start_matches("http://").to_owned();
+    let own = format!("http://{host}");
+    let status =
+        |headers: &[(&str, &str)]| s.raw("GET", "/api/v1/health", None, headers).unwrap().0;
+    assert_eq!(status(&[]), 200);
+    assert_eq!(status(&[("origin", &own)]), 200);
+    assert_eq!(status(&[("origin", "http://elsewhere.example")]), 403);
+    assert_eq!(status(&[("origin", "null")]), 403);
+    assert_eq!(status(&[("host", "elsewhere.example")]), 403);
+    assert_eq!(
+        s.raw("GET", "/", None, &[("host", "elsewhere.example")])
+            .unwrap()
+            .0,
+        403
+    );
+}
+
+#[test]
+fn a_job_goes_out_and_comes_in_again_whole_or_not_at_all() {
+    let s = Server::demo();
+    let file = s.get("/api/v1/jobs/1/export");
+    let folder = tempfile::tempdir().unwrap();
+    let other = Server::serve(folder.path());
+    let (status, made) = other.call("POST", "/api/v1/import", Some(&file));
+    assert_eq!((status, made["id"].as_i64()), (201, Some(1)));
+    assert_eq!(other.get("/api/v1/jobs/1/export"), file);
+    assert_eq!(other.get("/api/v1/jobs/1")["traveller"]["now"], Value::Null);
+
+    let count = other.get("/api/v1/jobs").as_array().unwrap().len();
+    let text = serde_json::to_string_pretty(&file).unwrap();
+    let broken = text.replacen("\"verdict\": \"pass\"", "\"verdict\": \"splendid\"", 1);
+    let line = broken.lines().position(|l| l.contains("splendid")).unwrap() + 1;
+    let (status, problem) = other
+        .raw(
+            "POST",
+            "/api/v1/import",
+            Some(&broken),
+            &[("content-type", "application/json")],
+        )
+        .unwrap();
+    let said = problem["detail"].as_str().unwrap();
+    assert_eq!(status, 400);
+    assert!(
+        said.starts_with(&format!("Line {line}, column"))
+            && said.contains("finding.verdict")
+            && said.ends_with("Nothing was imported."),
+        "{said}"
+    );
+    let mut wrong = file.clone();
+    wrong["entries"][3]["station"] = json!("oven");
+    let (status, problem) = other.call("POST", "/api/v1/import", Some(&wrong));
+    assert_eq!(
+        (status, problem["detail"].as_str()),
+        (
+            422,
+            Some("entries.3.station: There is no station “oven”. Nothing was imported.")
+        )
+    );
+    wrong["wattotherm_job"] = json!(7);
+    assert_eq!(other.call("POST", "/api/v1/import", Some(&wrong)).0, 422);
+    assert_eq!(other.get("/api/v1/jobs").as_array().unwrap().len(), count);
+}
+
+#[test]
+fn a_reopened_station_keeps_its_history_and_gives_its_readings_back() {
+    let s = Server::demo();
+    let (status, card) = s.call(
+        "POST",
+        "/api/v1/jobs/1/stations/offset_z/reopen",
+        Some(&json!({"reason": "first layer looks thin"})),
+    );
+    assert_eq!(status, 200, "{card}");
+    assert_eq!(state(&card, "offset_z").0, "open");
+    assert_eq!(
+        state(&card, "acceptance"),
+        (
+            "open".into(),
+            "Acceptance: again, since a station was opened after it.".into()
+        )
+    );
+    let top = s.get("/api/v1/jobs/1/stations/offset_z");
+    assert_eq!(top["readings"]["patches"][0]["t_mm"], "0.20");
+    assert_eq!(
+        s.call(
+            "POST",
+            "/api/v1/jobs/1/stations/offset_z/reopen",
+            Some(&json!({"reason": " "}))
+        )
+        .0,
+        422
+    );
+    let log = s.get("/api/v1/logbook?job=1");
+    assert_eq!(log[0]["text"], "Reopened: first layer looks thin");
+}
+
+#[test]
+fn a_filament_left_out_of_a_job_is_in_doubt_until_it_is_worked_through() {
+    let s = Server::demo();
+    let page = s.get("/api/v1/printers/4");
+    let stale: Vec<(&str, i64)> = page["stale"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|m| {
+            (
+                m["parameter"].as_str().unwrap(),
+                m["filament_id"].as_i64().unwrap(),
+            )
+        })
+        .collect();
+    assert_eq!(
+        stale,
+        [("flow", 2), ("retraction", 2)],
+        "the nozzle job named only the first filament"
+    );
+    let plan = s
+        .call(
+            "POST",
+            "/api/v1/plan",
+            Some(&json!({"printer_id": 4, "replaced": ["heater_cartridge"], "filament_ids": [2]})),
+        )
+        .1;
+    let (now, why) = state(&plan, "flow.2");
+    assert_eq!(
+        (now.as_str(), why.as_str()),
+        (
+            "open",
+            "Flow: verify, since the nozzle was replaced in job 1, with another filament."
+        )
+    );
+}
+
+#[test]
+fn house_rules_change_the_plan_and_are_logged() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let p = printer(&s, "Alder");
+    let has_flow = || {
+        let plan = s
+            .call(
+                "POST",
+                "/api/v1/plan",
+                Some(&json!({"printer_id": p, "replaced": ["nozzle_same"]})),
+            )
+            .1;
+        plan["lines"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .any(|l| l["key"] == "flow")
+    };
+    assert!(has_flow());
+    assert_eq!(
+        s.call(
+            "PUT",
+            "/api/v1/house/rules/same_bore_nozzle",
+            Some(&json!({"option": "z_only", "reason": "we weigh spools"}))
+        )
+        .0,
+        204
+    );
+    assert!(!has_flow());
+    let cell = json!({"replacement": "nozzle_same", "parameter": "flow", "strength": "verify", "reason": "our nozzles vary"});
+    assert_eq!(s.call("PUT", "/api/v1/house/cells", Some(&cell)).0, 204);
+    assert!(has_flow());
+    assert_eq!(
+        s.call(
+            "PUT",
+            "/api/v1/house/rules/same_bore_nozzle",
+            Some(&json!({"option": "never"}))
+        )
+        .0,
+        409
+    );
+    let (status, problem) = s.call(
+        "PUT",
+        "/api/v1/house/tolerances/drive_percent",
+        Some(&json!({"value": 50})),
+    );
+    assert_eq!(
+        (status, problem["detail"].as_str()),
+        (
+            409,
+            Some("Drive: length fed can't be 50 %. Type 0.05 to 5 %.")
+        )
+    );
+    assert_eq!(
+        s.get("/api/v1/logbook")[0]["text"],
+        "Chain: Flow after nozzle, same bore and material: verify"
+    );
+}
+
+#[test]
+fn the_committed_descriptions_are_not_stale() {
+    let committed = include_str!("../../../docs/openapi.json");
+    assert_eq!(
+        committed.trim(),
+        wattotherm_server::openapi_json().trim(),
+        "run: make api"
+    );
+    let schema = include_str!("../../../docs/job.schema.json");
+    assert_eq!(
+        schema.trim(),
+        wattotherm_server::job_schema_json().trim(),
+        "run: make api"
+    );
+}

@@ -1,0 +1,102 @@
+//! A real server on a free port with a temporary database.
+
+#![allow(dead_code, clippy::unwrap_used)] // each test file uses its own part of it
+
+use std::io::{BufRead as _, BufReader};
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+
+use serde_json::Value;
+
+pub struct Server {
+    child: Child,
+    pub url: String,
+}
+
+impl Server {
+    pub fn start(args: &[&str]) -> Self {
+        Self::spawn(Command::new(env!("CARGO_BIN_EXE_wattotherm")).args(args))
+    }
+
+    pub fn serve(data: &Path) -> Self {
+        Self::start(&[
+            "serve",
+            "--listen",
+            "127.0.0.1:0",
+            "--data",
+            data.to_str().unwrap(),
+        ])
+    }
+
+    pub fn demo() -> Self {
+        Self::start(&["demo", "--listen", "127.0.0.1:0"])
+    }
+
+    pub fn spawn(command: &mut Command) -> Self {
+        let mut child = command.stdout(Stdio::piped()).spawn().unwrap();
+        let mut line = String::new();
+        BufReader::new(child.stdout.take().unwrap())
+            .read_line(&mut line)
+            .unwrap();
+        let url = line.trim().rsplit(' ').next().unwrap().to_owned();
+        assert!(url.starts_with("http://"), "the server said: {line:?}");
+        Self { child, url }
+    }
+
+    pub fn kill(&mut self) {
+        // SIGKILL: no destructor, no flush.
+        self.child.kill().unwrap();
+        self.child.wait().unwrap();
+    }
+
+    pub fn call(&self, method: &str, path: &str, body: Option<&Value>) -> (u16, Value) {
+        self.raw(
+            method,
+            path,
+            body.map(Value::to_string).as_deref(),
+            &[("content-type", "application/json")],
+        )
+        .unwrap()
+    }
+
+    /// None where the server didn't answer at all.
+    pub fn raw(
+        &self,
+        method: &str,
+        path: &str,
+        body: Option<&str>,
+        headers: &[(&str, &str)],
+    ) -> Option<(u16, Value)> {
+        let agent: ureq::Agent = ureq::Agent::config_builder()
+            .http_status_as_error(false)
+            .build()
+            .into();
+        let mut request = ureq::http::Request::builder()
+            .method(method)
+            .uri(format!("{}{path}", self.url));
+        for (k, v) in headers {
+            request = request.header(*k, *v);
+        }
+        let mut response = agent
+            .run(request.body(body.unwrap_or("").to_owned()).unwrap())
+            .ok()?;
+        let text = response.body_mut().read_to_string().ok()?;
+        Some((
+            response.status().as_u16(),
+            serde_json::from_str(&text).unwrap_or(Value::String(text)),
+        ))
+    }
+
+    pub fn get(&self, path: &str) -> Value {
+        let (status, body) = self.call("GET", path, None);
+        assert_eq!(status, 200, "{path}: {body}");
+        body
+    }
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
