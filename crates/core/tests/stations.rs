@@ -417,7 +417,7 @@ fn tram_reaches_every_verdict_and_turns_the_right_way() {
     );
     let shifted = found(
         StationName::Tram,
-        &bed(["0", "9", "0", "9", "4.5"]),
+        &bed(["-4.9", "4.9", "-4.9", "4.9", "0"]),
         &context,
     );
     assert_eq!(shifted.verdict, Verdict::Stop);

@@ -123,13 +123,13 @@ fn a_drive_with_a_wrong_gear_ratio_stops_adjusts_passes_and_opens_what_rests_on_
             adjust["finding"]["verdict"].as_str(),
             adjust["finding"]["after"].as_f64()
         ),
-        (Some("adjust"), Some(427.56))
+        (Some("adjust"), Some(427.36))
     );
     let (_, again) = close(
         &s,
         job,
         "drive",
-        &json!({"runs": ["20.1"], "steps_set": "427.56"}),
+        &json!({"runs": ["20.1"], "steps_set": "427.36"}),
     );
     assert_eq!(
         again["status"], 409,
@@ -158,7 +158,7 @@ fn a_drive_with_a_wrong_gear_ratio_stops_adjusts_passes_and_opens_what_rests_on_
         .filter(|x| x["parameter"] == "drive")
         .map(|x| x["value"].as_f64().unwrap())
         .collect();
-    assert_eq!(values, [427.56, 139.5], "histories keep the old value");
+    assert_eq!(values, [427.36, 139.5], "histories keep the old value");
     let log = s.get(&format!("/api/v1/logbook?job={job}"));
     let stopped = log
         .as_array()

@@ -1,0 +1,119 @@
+import { expect, type APIRequestContext, type Page } from '@playwright/test'
+
+interface Set {
+  drive?: number
+  offset_z?: number
+  tram?: number
+}
+
+/** A printer of the test's own, with the values it came with. */
+export async function ownPrinter(request: APIRequestContext, name: string, set: Set = {}, base = '') {
+  const gear = { full_steps: 200, microsteps: 16, gear_ratio: 3, drive_diameter_mm: 7.3 }
+  const facts = {
+    bed_x_mm: 235,
+    bed_y_mm: 235,
+    height_mm: 250,
+    path: 'tube',
+    hot_end: 'lined',
+    nozzle_mm: 0.4,
+    nozzles: 1,
+    firmware_limit_c: 260,
+    gear,
+  }
+  const made = await request.post(`${base}/api/v1/printers`, {
+    data: { name, kind: 'bed-slinger, tube drive', facts },
+  })
+  expect(made.status()).toBe(201)
+  const { id } = (await made.json()) as { id: number }
+  for (const [parameter, value] of Object.entries(set)) {
+    const put = await request.post(`${base}/api/v1/printers/${id}/settings`, { data: { parameter, value } })
+    expect(put.status()).toBe(204)
+  }
+  return id
+}
+
+export async function ownFilament(request: APIRequestContext, printer: number, name: string, base = '') {
+  const made = await request.post(`${base}/api/v1/filaments`, { data: { name, material: 'PETG' } })
+  const { id } = (await made.json()) as { id: number }
+  for (const [parameter, value] of Object.entries({
+    print_temp: 230,
+    flow: 98,
+    retraction: 4.8,
+    pressure_advance: 0.5,
+    volumetric_limit: 9,
+  })) {
+    await request.post(`${base}/api/v1/printers/${printer}/settings`, {
+      data: { parameter, value, filament_id: id },
+    })
+  }
+  return id
+}
+
+export async function startJob(
+  request: APIRequestContext,
+  printer: number,
+  replaced: string[],
+  filaments: number[] = [],
+  base = '',
+) {
+  const made = await request.post(`${base}/api/v1/jobs`, {
+    data: { printer_id: printer, replaced, filament_ids: filaments, technician: 'bench test' },
+  })
+  expect(made.status()).toBe(201)
+  return ((await made.json()) as { id: number }).id
+}
+
+export const station = (page: Page, name: string | RegExp) =>
+  page.getByRole('list', { name: 'Stations of this job' }).getByRole('listitem').filter({ hasText: name })
+
+export const verdict = (page: Page) => page.getByRole('region', { name: 'Verdict' })
+
+export async function close(page: Page, button: RegExp = /Close station/) {
+  const before = page.url()
+  await page.getByRole('button', { name: button }).click()
+  if (button.source === 'Close station') await expect.poll(() => page.url()).not.toBe(before)
+}
+
+/** Ticks every step of a check, counts if it asks, and closes it. */
+export async function tickAll(page: Page, heading: RegExp) {
+  await expect(page.getByRole('heading', { level: 1, name: heading })).toBeVisible()
+  const boxes = page.getByRole('region', { name: 'Worktop' }).getByRole('checkbox')
+  for (const box of await boxes.all()) await box.check()
+  const out = page.getByLabel('Pieces taken out')
+  if (await out.isVisible()) {
+    await out.fill('6')
+    await page.getByLabel('Pieces put back').fill('6')
+  }
+  await close(page)
+}
+
+export async function fillAll(page: Page, values: Record<string, string>) {
+  for (const [label, value] of Object.entries(values))
+    await page.getByLabel(label, { exact: true }).fill(value)
+}
+
+export const accepted = {
+  'X 1': '20.02',
+  'X 2': '20.03',
+  'Y 1': '20.01',
+  'Y 2': '20.02',
+  'Z 1': '19.99',
+  'Z 2': '20.00',
+  'Ran clean for': '45',
+}
+
+/** Answers everything the acceptance station asks, favourably, and closes it. */
+export async function accept(page: Page) {
+  await fillAll(page, accepted)
+  await page.getByRole('radio', { name: '1 a hair' }).check()
+  for (const [question, answer] of [
+    ['Is the first layer even and whole?', 'yes'],
+    ['Are the walls even along the height?', 'yes'],
+    ['Did the drive click or grind?', 'no'],
+    ['Did the complaint come back?', 'no'],
+  ] as const) {
+    await page.getByRole('group', { name: question }).getByRole('radio', { name: answer }).check()
+  }
+  await expect(verdict(page)).toContainText('Pass: accepted.')
+  await close(page)
+}

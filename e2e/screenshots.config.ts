@@ -1,0 +1,11 @@
+import { defineConfig } from '@playwright/test'
+
+import { browser } from './browser'
+
+export default defineConfig({
+  testDir: 'screenshots',
+  workers: 1,
+  timeout: 60_000,
+  reporter: 'list',
+  use: browser,
+})

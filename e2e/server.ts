@@ -1,0 +1,27 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { once } from 'node:events'
+import { createInterface } from 'node:readline'
+
+/** A server of its own, for tests that kill it. */
+export class OwnServer {
+  private child?: ChildProcess
+  url = ''
+  constructor(private readonly args: string[]) {}
+
+  async start(listen = '127.0.0.1:0') {
+    const binary = process.env.WATTOTHERM_BIN
+    if (!binary) throw new Error('WATTOTHERM_BIN names no server. Run: make test')
+    this.child = spawn(binary, [...this.args, '--listen', listen], { stdio: ['ignore', 'pipe', 'inherit'] })
+    if (!this.child.stdout) throw new Error('the server has no output')
+    const [line] = (await once(createInterface(this.child.stdout), 'line')) as [string]
+    this.url = line.split(' ').at(-1) ?? ''
+    return this.url
+  }
+
+  async kill() {
+    if (!this.child || this.child.exitCode !== null) return
+    const gone = once(this.child, 'exit')
+    this.child.kill('SIGKILL')
+    await gone
+  }
+}

@@ -1,0 +1,44 @@
+import AxeBuilder from '@axe-core/playwright'
+import { expect, test } from '@playwright/test'
+
+const pages = [
+  ['bench', '/'],
+  ['jobs', '/jobs'],
+  ['new job, tube', '/jobs/new/4'],
+  ['new job, direct', '/jobs/new/5'],
+  ['check', '/jobs/4/intake'],
+  ['drive', '/jobs/3/drive'],
+  ['tram', '/jobs/5/tram'],
+  ['offset Z', '/jobs/5/offset_z'],
+  ['flow', '/jobs/3/flow.2'],
+  ['trial', '/jobs/3/retraction.2'],
+  ['acceptance', '/jobs/3/acceptance'],
+  ['closed station', '/jobs/1/offset_z'],
+  ['printer', '/printers/2'],
+  ['logbook', '/logbook'],
+  ['house rules', '/rules'],
+  ['report', '/jobs/1/report'],
+] as const
+
+for (const scheme of ['light', 'dark'] as const) {
+  for (const [name, path] of pages) {
+    test(`${name} has no accessibility violation in ${scheme}`, async ({ page }) => {
+      const complaints: string[] = []
+      page.on('console', (m) => {
+        if (m.type() === 'error') complaints.push(m.text())
+      })
+      await page.emulateMedia({ colorScheme: scheme, reducedMotion: 'reduce' })
+      await page.goto(path)
+      await expect(page.getByRole('heading', { level: 1 }).first()).toBeVisible()
+      await expect(page.getByText(/Opening the/)).toHaveCount(0)
+      const { violations } = await new AxeBuilder({ page })
+        .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
+        .analyze()
+      expect(
+        violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 200)).join(' | ')}`),
+      ).toEqual([])
+      // Nor does the content security policy complain.
+      expect(complaints).toEqual([])
+    })
+  }
+}

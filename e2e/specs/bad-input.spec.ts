@@ -1,0 +1,88 @@
+import { expect, test, type Page } from '@playwright/test'
+
+import { ownFilament, ownPrinter, startJob, verdict } from '../bench'
+
+async function openAll(page: Page) {
+  await expect(page.getByRole('region', { name: 'Worktop' })).toBeVisible()
+  for (const summary of await page.locator('summary').all()) await summary.click()
+}
+
+test('every reading field of every station refuses what is no number, kindly, and keeps it', async ({
+  page,
+  request,
+}) => {
+  const printer = await ownPrinter(request, 'Juniper', { drive: 100, offset_z: -1.6, tram: 0.04 })
+  const filament = await ownFilament(request, printer, 'PETG of Juniper')
+  const job = await startJob(request, printer, ['control_board'], [filament])
+  let fields = 0
+  for (const key of [
+    'drive',
+    'tram',
+    'offset_z',
+    `flow.${filament}`,
+    'acceptance',
+    `retraction.${filament}`,
+  ]) {
+    await page.goto(`/jobs/${job}/${key}`)
+    await openAll(page)
+    const boxes = page.getByRole('region', { name: 'Worktop' }).locator('[data-reading]')
+    const n = await boxes.count()
+    for (let i = 0; i < n; i += 1) {
+      const box = boxes.nth(i)
+      const before = await box.inputValue()
+      await box.fill('12x4')
+      await expect(box, `${key}, field ${i}`).toHaveAttribute('aria-invalid', 'true')
+      await expect(box).toHaveAccessibleDescription(/“12x4” is not a number\. Type the .+ in digits/)
+      await expect(box).toHaveValue('12x4')
+      await box.fill(before)
+      await expect(box).not.toHaveAttribute('aria-invalid', 'true')
+      fields += 1
+    }
+  }
+  expect(fields).toBeGreaterThan(40)
+})
+
+test('a slipped decimal point is asked about, and either answer is taken', async ({ page, request }) => {
+  const printer = await ownPrinter(request, 'Hawthorn', { drive: 100 })
+  const job = await startJob(request, printer, ['extruder_motor'])
+  await page.goto(`/jobs/${job}/drive`)
+  await page.getByLabel('Run 1, left over').fill('20')
+  await page.getByLabel('Run 2, left over').fill('2.1')
+  await expect(
+    page.getByText('2.1 mm is unusual for the rest. Did you mean 21 mm? Confirm it if it is right.').first(),
+  ).toBeVisible()
+  await page.getByRole('button', { name: 'Take 21' }).click()
+  await expect(page.getByLabel('Run 2, left over')).toHaveValue('21')
+  await expect(verdict(page)).toContainText(/steps\/mm|settle/)
+  await page.getByLabel('Run 2, left over').fill('2.1')
+  await page.getByRole('button', { name: 'It is right' }).click()
+  await expect(page.getByText(/unusual for the rest/)).toHaveCount(0)
+})
+
+test('a negative rest and an absurd mark say what to do', async ({ page, request }) => {
+  const printer = await ownPrinter(request, 'Box', { drive: 100 })
+  const job = await startJob(request, printer, ['extruder_motor'])
+  await page.goto(`/jobs/${job}/drive`)
+  await page.getByLabel('Run 1, left over').fill('-4')
+  await expect(page.getByText(/mark farther up and feed again/).first()).toBeVisible()
+  await openAll(page)
+  await page.getByLabel('Mark above inlet').fill('99999')
+  await expect(page.getByText(/can't be 99999 mm/).first()).toBeVisible()
+})
+
+test('a job without a part, and a file that is no job, are refused with the way out', async ({
+  page,
+  request,
+}) => {
+  const printer = await ownPrinter(request, 'Cherry')
+  await page.goto(`/jobs/new/${printer}`)
+  await page.getByRole('button', { name: /Start job/ }).click()
+  await expect(page.getByRole('alert')).toHaveText('Choose at least one part that was replaced.')
+  await page.goto('/jobs')
+  await page.getByLabel('Take in a job file').setInputFiles({
+    name: 'broken.json',
+    mimeType: 'application/json',
+    buffer: Buffer.from('{\n  "wattotherm_job": 1,\n  "printer": 5\n}'),
+  })
+  await expect(page.getByRole('alert')).toContainText(/Line 3, column \d+, printer: .*Nothing was imported\./)
+})

@@ -1,0 +1,105 @@
+import { expect, test, type Page } from '@playwright/test'
+
+import { ownFilament, ownPrinter, verdict } from '../bench'
+
+/* Not one click: keys only, from the bench to the report. */
+
+async function tabTo(
+  page: Page,
+  name: string | RegExp,
+  role: 'link' | 'button' | 'radio' | 'checkbox' | 'textbox' = 'link',
+) {
+  const wanted = page.getByRole(role, { name }).first()
+  await expect(wanted).toBeVisible()
+  for (let i = 0; i < 120; i += 1) {
+    if (await wanted.evaluate((e) => e === document.activeElement)) return
+    await page.keyboard.press('Tab')
+  }
+  throw new Error(`Tab never reached ${String(name)}`)
+}
+
+async function heading(page: Page, text: RegExp) {
+  await expect(page.getByRole('heading', { level: 1, name: text })).toBeVisible()
+  await expect(page.locator('[data-reading]:focus, [data-step]:focus')).toHaveCount(1)
+}
+
+/** Enter ticks a step and goes on; counts if it asks. */
+async function check(page: Page, text: RegExp, counts = false) {
+  await heading(page, text)
+  const n = await page.getByRole('region', { name: 'Worktop' }).getByRole('checkbox').count()
+  for (let i = 0; i < n; i += 1) await page.keyboard.press('Enter')
+  if (counts) {
+    for (let i = 0; i < 2; i += 1) {
+      await page.keyboard.type('4')
+      await page.keyboard.press('Enter')
+    }
+  }
+  await expect(verdict(page)).toContainText('Pass')
+  await page.keyboard.press('Control+Enter')
+}
+
+async function type(page: Page, values: string[]) {
+  for (const value of values) {
+    await page.keyboard.press('Control+A')
+    await page.keyboard.type(value)
+    await page.keyboard.press('Enter')
+  }
+}
+
+test('a whole job by keyboard alone', async ({ page, request }) => {
+  const printer = await ownPrinter(request, 'Poplar', { tram: 0.03, offset_z: -1.62 })
+  await ownFilament(request, printer, 'PETG of Poplar')
+  await page.goto('/')
+  await tabTo(page, 'New job on Poplar')
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('heading', { name: 'What was replaced on Poplar?' })).toBeVisible()
+  await page.keyboard.press('d')
+  await expect(page.getByRole('checkbox', { name: 'bed surface, replaced' })).toBeChecked()
+  await page.keyboard.press('Control+Enter')
+
+  await check(page, /keep what it knows/)
+  await check(page, /Print the test piece/)
+  await check(page, /Fit the new part/, true)
+  await heading(page, /read the height at every screw/)
+  await type(page, ['0.10', '0.11', '0,10', '0.11', '0.10'])
+  await expect(verdict(page)).toContainText('Pass')
+  await page.keyboard.press('Control+Enter')
+  await heading(page, /measure each one/)
+  await type(page, ['0.20', '0.20', '0.21', '0.20', '0.20'])
+  await expect(verdict(page)).toContainText('Pass')
+  await page.keyboard.press('Control+Enter')
+  await check(page, /before you tune/)
+  await heading(page, /run clean for/)
+  await type(page, ['20.02', '20.02', '20.02', '20.01', '20.01', '20.01', '19.99', '19.99', '19.99'])
+  await tabTo(page, '0 none', 'radio')
+  await page.keyboard.press('Space')
+  for (const [question, down] of [
+    ['Is the first layer even and whole?', 0],
+    ['Are the walls even along the height?', 0],
+    ['Did the drive click or grind?', 1],
+    ['Did the complaint come back?', 1],
+  ] as const) {
+    const first = page.getByRole('group', { name: question }).getByRole('radio').first()
+    for (let i = 0; i < 20 && !(await first.evaluate((e) => e === document.activeElement)); i += 1) {
+      await page.keyboard.press('Tab')
+    }
+    await page.keyboard.press('Space')
+    if (down) await page.keyboard.press('ArrowDown')
+  }
+  await tabTo(page, 'Ran clean for', 'textbox')
+  await type(page, ['31'])
+  await expect(verdict(page)).toContainText('Pass: accepted.')
+  await page.keyboard.press('Control+Enter')
+  await check(page, /Store, read back/)
+  await expect(page.getByRole('heading', { name: /Recalibration of Poplar/ })).toBeVisible()
+  await page.keyboard.press('?')
+  await expect(page.getByRole('dialog', { name: 'Keys' })).toBeVisible()
+  await page.keyboard.press('Escape')
+  await page.keyboard.press('/')
+  await expect(page.getByRole('textbox', { name: /Printer, job number/ })).toBeFocused()
+  await page.keyboard.type('popl')
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('heading', { level: 1, name: 'Poplar' })).toBeVisible()
+  await page.keyboard.press('Escape')
+  await expect(page.getByRole('heading', { name: 'What to do now' })).toBeVisible()
+})
