@@ -40,5 +40,5 @@ bench: pages
 	cargo bench --bench serving
 
 screenshots: need pages ## Retakes docs/screenshots/ from the demo data.
-	cargo build --release
-	cd e2e && WATTOTHERM_BIN=$(CURDIR)/target/release/wattotherm npx playwright test --config screenshots.config.ts
+	cargo build
+	cd e2e && WATTOTHERM_BIN=$(CURDIR)/target/debug/wattotherm npx playwright test --config screenshots.config.ts

@@ -41,7 +41,7 @@ test('a nozzle of the same bore: Z redone, verifications pass, what hangs on the
     'back right': '0.26',
   })
   await expect(verdict(page)).toContainText('Adjust: 0.062 mm closer, -1.620 → -1.682 mm.')
-  await expect(page.getByLabel('Commands')).toContainText('M851 Z-1.682')
+  await expect(page.getByLabel('Commands', { exact: true })).toContainText('M851 Z-1.682')
   await close(page, /Set and repeat/)
   await expect(page.getByLabel('Z offset set')).toHaveValue('-1.682')
   await page.getByLabel('Instrument').selectOption('micrometer')
@@ -89,7 +89,7 @@ test('a drive with a wrong gear ratio stops with its cause, then adjusts, then p
   await tickAll(page, /Switch on cold/)
   await fillAll(page, { 'Run 1, left over': '86.7', 'Run 2, left over': '86.6' })
   await expect(verdict(page)).toContainText('Stop: the gear ratio of 3 was left out of 139.5 steps/mm.')
-  await expect(page.getByLabel('Commands')).not.toContainText('M92')
+  await expect(page.getByLabel('Commands', { exact: true })).not.toContainText('M92')
   await close(page, /Record the stop/)
   await expect(station(page, 'Drive')).toContainText('stopped: the gear ratio of 3 was left out')
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref, watch } from 'vue'
 
 import DriveDrawing from '../drawings/DriveDrawing.vue'
 import ReadingField from '../ui/ReadingField.vue'
@@ -8,6 +8,11 @@ import type { Readings, Station } from './useStation'
 
 const props = defineProps<{ station: Station }>()
 const r = computed(() => props.station.readings.value as Readings)
+/* Unfolds by itself where something inside needs a look; folds only by hand. */
+const unfolded = ref(false)
+watch(props.station.problems, (all) => {
+  if (all.some((p) => !/runs/.test(p.field))) unfolded.value = true
+})
 const f = (path: string) => props.station.field(path)
 </script>
 
@@ -27,7 +32,7 @@ const f = (path: string) => props.station.field(path)
       <button type="button" class="soft" @click="r.runs.push('')">One more run</button>
     </div>
   </div>
-  <details :open="station.problems.value.some((p) => !p.field.startsWith('runs')) || undefined">
+  <details :open="unfolded" @toggle="unfolded = ($event.target as HTMLDetailsElement).open">
     <summary>Set-up: mark, feed, speed, steps set, the drive as built</summary>
     <div class="grid">
       <ReadingField

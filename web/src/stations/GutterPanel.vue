@@ -20,7 +20,7 @@ const signal = { notice: 'Notice', caution: 'Caution', warning: 'Warning', dange
 </script>
 
 <template>
-  <aside class="gutter" aria-label="Why, cautions and commands">
+  <aside class="gutter" tabindex="0" aria-label="Why, cautions and commands">
     <section>
       <h2>Why this station</h2>
       <p>{{ why }}</p>

@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { useEventListener } from '@vueuse/core'
 import { NModal, useMessage } from 'naive-ui'
 import { computed, nextTick, ref, toRef, watch } from 'vue'
@@ -20,7 +19,6 @@ import { useStation } from './useStation'
 const props = defineProps<{ job: number; stationKey: string }>()
 const emit = defineEmits<{ go: [key: string | null | undefined]; again: [] }>()
 const message = useMessage()
-const queries = useQueryClient()
 const station = useStation(toRef(props, 'job'), toRef(props, 'stationKey'))
 const { worktop, readings, finding, problems, failure, kept, setUp, closing, loadError } = station
 const forms = {
@@ -66,6 +64,8 @@ async function close() {
   } else {
     emit('go', got.traveller.now)
   }
+  // Only now: the page may take this worktop away as soon as it knows the new route card.
+  void station.refresh()
 }
 async function reopen() {
   try {
@@ -76,10 +76,7 @@ async function reopen() {
       }),
     )
     reopening.value = false
-    await Promise.all([
-      queries.invalidateQueries({ queryKey: ['job'] }),
-      queries.invalidateQueries({ queryKey: ['bench'] }),
-    ])
+    await station.refresh()
     emit('again')
   } catch (e) {
     if (e instanceof ServerError) message.error(e.problem.detail)
@@ -97,7 +94,8 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   <p v-if="loadError" class="page error">{{ loadError.message }}</p>
   <div v-else-if="worktop && readings" class="bench">
     <section ref="body" class="worktop" aria-label="Worktop">
-      <div class="scroll">
+      <!-- It scrolls, so the keyboard must reach it. -->
+      <div class="scroll" tabindex="0">
         <h1>{{ setUp?.heading }}</h1>
         <p v-if="worktop.line.waits_for.length" class="waits" role="note">
           First close {{ worktop.line.waits_for.length === 1 ? 'the station' : 'the stations' }} this one

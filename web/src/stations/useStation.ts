@@ -174,11 +174,6 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
         }),
       )
       gone = true
-      await Promise.all([
-        queries.invalidateQueries({ queryKey: ['job'] }),
-        queries.invalidateQueries({ queryKey: ['bench'] }),
-        queries.invalidateQueries({ queryKey: ['jobs'] }),
-      ])
       return got
     } catch (e) {
       if (e instanceof ServerError) {
@@ -191,7 +186,15 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     }
   }
 
+  /** After a closing every other page's picture of the job is old. */
+  async function refresh() {
+    await Promise.all(
+      ['job', 'bench', 'jobs', 'printer'].map((name) => queries.invalidateQueries({ queryKey: [name] })),
+    )
+  }
+
   return {
+    refresh,
     worktop: query.data,
     loadError: query.error,
     readings,
