@@ -63,8 +63,11 @@ export async function startJob(
   return ((await made.json()) as { id: number }).id
 }
 
-export const station = (page: Page, name: string | RegExp) =>
-  page.getByRole('list', { name: 'Stations of this job' }).getByRole('listitem').filter({ hasText: name })
+export const station = (page: Page, name: string) =>
+  page
+    .getByRole('list', { name: 'Stations of this job' })
+    .getByRole('listitem')
+    .filter({ has: page.getByText(name, { exact: true }) })
 
 export const verdict = (page: Page) => page.getByRole('region', { name: 'Verdict' })
 

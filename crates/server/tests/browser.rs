@@ -14,7 +14,7 @@ use common::Server;
 fn the_pages_do_whole_jobs_in_a_real_browser() {
     let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
     let needs = |what: &Path, way_out: &str| {
-        assert!(what.exists(), "{} is missing. {way_out}", what.display())
+        assert!(what.exists(), "{} is missing. {way_out}", what.display());
     };
     needs(
         Path::new("/usr/bin/chromium"),

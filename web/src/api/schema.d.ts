@@ -569,8 +569,8 @@ export interface components {
             label: string;
             /** @description Which parameter. */
             parameter: components["schemas"]["Parameter"];
-            /** @description Parts it rests on. */
-            parts: components["schemas"]["Part"][];
+            /** @description Names of the parts it rests on. */
+            parts: string[];
             /** @description Why, one sentence. */
             reason: string;
             /** @description Parameters it rests on. */

@@ -26,6 +26,12 @@ const joins = computed(() =>
 )
 const current = computed(() => props.chain.find((l) => l.parameter === shown.value))
 const rests = (p: string) => current.value?.rests_on.includes(p as Schemas['Parameter']) ?? false
+/* A value without its filament's name, which the caption gives, short enough for the link. */
+const short = (text: string | undefined) => (text?.split(': ').at(-1) ?? '–').slice(0, 18)
+const hangs = (parts: string[]) => {
+  const all = parts.join(', ')
+  return all.length > 27 ? `${all.slice(0, 25)} …` : all
+}
 const word = {
   holds: 'holds',
   open: 'open',
@@ -59,16 +65,17 @@ const word = {
           class="break"
         />
         <text :x="s.x + 14" :y="s.y + 24" class="name">{{ s.link.label }}</text>
-        <text :x="s.x + 14" :y="s.y + 44" class="value">{{ (s.link.values[0] ?? '–').slice(0, 20) }}</text>
+        <text :x="s.x + 14" :y="s.y + 44" class="value">{{ short(s.link.values[0]) }}</text>
         <text :x="s.x + 14" :y="s.y + 62" class="state">
           {{ word[s.link.state] }}{{ s.link.values.length > 1 ? `, ${s.link.values.length} filaments` : '' }}
         </text>
+        <text :x="s.x + 14" :y="s.y + 90" class="hangs">{{ hangs(s.link.parts) }}</text>
       </g>
     </svg>
     <figcaption role="status">
       <template v-if="current">
         {{ current.reason }}
-        <span class="quiet"> {{ current.values.join('; ') }}</span>
+        <span class="quiet"> Rests on {{ current.parts.join(', ') }}. {{ current.values.join('; ') }}</span>
       </template>
       <template v-else>Point at a link, or reach it with Tab, to read why it holds or not.</template>
     </figcaption>
@@ -126,6 +133,10 @@ svg {
 }
 .state {
   font: 14px var(--text);
+  fill: var(--ink2);
+}
+.hangs {
+  font: 12.5px var(--text);
   fill: var(--ink2);
 }
 figcaption {

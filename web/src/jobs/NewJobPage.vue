@@ -82,6 +82,7 @@ const { data: plan } = useQuery({
   enabled: computed(() => draft.value.replaced.length > 0),
   placeholderData: (old) => old,
 })
+const span = (a: string, b: string) => (a === b ? a : `${a} to ${b}`)
 async function start() {
   error.value = ''
   if (draft.value.replaced.length === 0) {
@@ -136,6 +137,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           <NInput
             v-model:value="draft.complaint"
             type="textarea"
+            placeholder=""
             :rows="2"
             :input-props="{ id: 'complaint' }"
           />
@@ -193,8 +195,8 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
         <p v-if="plan && draft.replaced.length">
           <strong>{{ hours(plan.at_least.hands_min) }} of hands</strong>,
           {{ hours(plan.at_most.hands_min) }} at most<br />
-          {{ hours(plan.at_least.wait_min) }} to {{ hours(plan.at_most.wait_min) }} waiting<br />
-          {{ plan.at_least.filament_m.toFixed(0) }} to {{ plan.at_most.filament_m.toFixed(0) }} m of filament
+          {{ span(hours(plan.at_least.wait_min), hours(plan.at_most.wait_min)) }} waiting<br />
+          {{ span(plan.at_least.filament_m.toFixed(0), plan.at_most.filament_m.toFixed(0)) }} m of filament
         </p>
         <p v-if="error" class="error" role="alert">{{ error }}</p>
         <button type="button" class="act" @click="start">

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 
-import { answer, client } from '../api/client'
+import { answer, client, get } from '../api/client'
 import { moment } from '../api/words'
 
 const route = useRoute()
@@ -31,7 +31,11 @@ const checks = computed(() =>
 const released = computed(() => (page.value?.traveller.lines ?? []).filter((l) => l.state === 'released'))
 const tone = { pass: 'pass', adjust: 'caution', measure_again: 'caution', stop: 'stop' }
 const word = { pass: 'pass', adjust: 'adjusted', measure_again: 'open', stop: 'stopped' }
-const parts = computed(() => page.value?.job.replaced.map((r) => r.replaceAll('_', ' ')).join(', '))
+const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
+const parts = computed(() => {
+  const names = (catalogue.value?.parts ?? []).flatMap((p) => p.replacements)
+  return page.value?.job.replaced.map((id) => names.find((n) => n.id === id)?.label ?? '').join('; ')
+})
 function print() {
   window.print()
 }
@@ -99,7 +103,9 @@ function print() {
         <tr v-for="c in rows" :key="c.seq" :class="{ old: c.superseded }">
           <td>{{ c.title }}</td>
           <td class="mono">
-            <div v-for="b in c.finding.bands" :key="b.label">{{ b.measured_text }}</div>
+            <div v-for="b in c.finding.bands" :key="b.label">
+              {{ c.finding.bands.length > 1 ? `${b.label} ` : '' }}{{ b.measured_text }}
+            </div>
           </td>
           <td class="mono">
             <div v-for="b in c.finding.bands" :key="b.label">{{ b.nominal_text }}</div>

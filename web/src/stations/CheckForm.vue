@@ -91,7 +91,13 @@ function next(event: KeyboardEvent, i: number) {
   </div>
   <div>
     <label for="check-note">What you saw; paste a settings report here</label>
-    <NInput v-model:value="r.note" type="textarea" :rows="2" :input-props="{ id: 'check-note' }" />
+    <NInput
+      v-model:value="r.note"
+      type="textarea"
+      placeholder=""
+      :rows="2"
+      :input-props="{ id: 'check-note' }"
+    />
   </div>
 </template>
 

@@ -123,7 +123,8 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           @back="(s) => emit('go', s)"
         />
         <p class="kept" role="status">
-          <template v-if="kept.state === 'failed'"
+          <template v-if="closed">Closed; the readings are in the logbook.</template>
+          <template v-else-if="kept.state === 'failed'"
             ><span class="error">Not kept yet. {{ kept.why }}</span></template
           >
           <template v-else-if="kept.state === 'saving'">keeping …</template>

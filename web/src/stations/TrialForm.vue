@@ -34,7 +34,13 @@ const f = (path: string) => props.station.field(path)
   />
   <div>
     <label for="trial-note">What you saw</label>
-    <NInput v-model:value="r.note" type="textarea" :rows="3" :input-props="{ id: 'trial-note' }" />
+    <NInput
+      v-model:value="r.note"
+      type="textarea"
+      placeholder=""
+      :rows="3"
+      :input-props="{ id: 'trial-note' }"
+    />
   </div>
 </template>
 

@@ -9,12 +9,15 @@ type FieldError = Schemas['FieldError']
 // eslint-disable-next-line @typescript-eslint/no-explicit-any
 export type Readings = Record<string, any>
 
+/* Each opening asks anew: a station repeated after an adjust starts from its new before. */
+let opened = 0
+
 /** A station of a job: what is typed is kept on disk and evaluated while it is typed. */
 export function useStation(job: Ref<number>, key: Ref<string>) {
   const queries = useQueryClient()
   const path = computed(() => ({ id: job.value, key: key.value }))
   const query = useQuery({
-    queryKey: ['worktop', job, key],
+    queryKey: ['worktop', job, key, (opened += 1)],
     queryFn: () =>
       answer(client.GET('/api/v1/jobs/{id}/stations/{key}', { params: { path: { ...path.value } } })),
     refetchOnWindowFocus: false,

@@ -248,7 +248,7 @@ pub const RULES: [RuleSpec; 17] = [
         id: RuleId::CubeBy,
         question: "By what is the test cube judged?",
         options: &[
-            o("plain", "By the plain tolerance below"),
+            o("plain", "By the plain tolerance for each edge"),
             o("it11", "By ISO 286-1 grade IT11, half to each side"),
             o("it12", "By ISO 286-1 grade IT12, half to each side"),
             o("it13", "By ISO 286-1 grade IT13, half to each side"),

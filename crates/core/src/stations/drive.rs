@@ -376,7 +376,7 @@ pub fn evaluate(readings: &DriveReadings, context: &Context) -> Result<Finding, 
 
     let percent = 100.0 * error / n_mm;
     let short_or_long = if error < 0.0 { "short" } else { "long" };
-    let digits = decimals_for(value_expanded, 1).min(2);
+    let digits = decimals_for(value_expanded, 2).min(1);
     let set_text = fixed(typed.set, digits);
     let after_text = fixed(after, digits);
     match verdict {

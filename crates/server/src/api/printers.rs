@@ -62,8 +62,8 @@ pub struct ChainLink {
     pub reason: String,
     /// Parameters it rests on.
     pub rests_on: Vec<Parameter>,
-    /// Parts it rests on.
-    pub parts: Vec<Part>,
+    /// Names of the parts it rests on.
+    pub parts: Vec<&'static str>,
 }
 
 /// Whether a link holds.
@@ -335,6 +335,7 @@ fn link(
                 .into_iter()
                 .any(|r| r.part() == *part && default_cell(r, p).is_some())
         })
+        .map(Part::label)
         .collect();
     ChainLink {
         parameter: p,
