@@ -148,7 +148,7 @@ fn a_full_disk_says_so_and_loses_nothing() {
 fn a_read_only_file_is_refused_with_the_way_out() {
     let folder = tempfile::tempdir().unwrap();
     let open = |p: &std::path::Path, mode| {
-        std::fs::set_permissions(p, std::fs::Permissions::from_mode(mode)).unwrap()
+        std::fs::set_permissions(p, std::fs::Permissions::from_mode(mode)).unwrap();
     };
     let file = folder.path().join("wattotherm.sqlite");
     drop(Store::open(&file, OpenOptions::default()).unwrap());

@@ -21,7 +21,7 @@ const joins = computed(() =>
     if (!a) return ''
     return a.y === b.y
       ? `M${Math.min(a.x, b.x) + width} ${a.y + 36}h18`
-      : `M${a.x + width / 2} ${a.y + 72}V${b.y}`
+      : `M${a.x + width - 14} ${a.y + 72}V${b.y}`
   }),
 )
 const current = computed(() => props.chain.find((l) => l.parameter === shown.value))
@@ -29,8 +29,10 @@ const rests = (p: string) => current.value?.rests_on.includes(p as Schemas['Para
 /* A value without its filament's name, which the caption gives, short enough for the link. */
 const short = (text: string | undefined) => (text?.split(': ').at(-1) ?? '–').slice(0, 18)
 const hangs = (parts: string[]) => {
-  const all = parts.join(', ')
-  return all.length > 27 ? `${all.slice(0, 25)} …` : all
+  const shown = parts.filter((_, i) => parts.slice(0, i + 1).join(', ').length < 25)
+  return shown.length < parts.length
+    ? `${shown.join(', ')} +${parts.length - shown.length}`
+    : shown.join(', ')
 }
 const word = {
   holds: 'holds',
@@ -43,7 +45,7 @@ const word = {
 
 <template>
   <figure>
-    <svg viewBox="0 0 990 330" role="list" aria-label="Chain of this printer's parameters">
+    <svg viewBox="0 0 990 346" role="list" aria-label="Chain of this printer's parameters">
       <path v-for="(j, i) in joins" :key="i" :d="j" class="line" />
       <g
         v-for="s in spots"

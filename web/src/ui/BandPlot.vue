@@ -25,7 +25,7 @@ const tone = computed(
   () => ({ pass: 'pass', adjust: 'caution', measure_again: 'caution', stop: 'stop' })[props.band.verdict],
 )
 /* Labels stand on the two sides of the line, so they never meet. */
-const place = (x: number) => Math.min(W - 120, Math.max(120, x))
+const place = (x: number) => Math.min(W - 160, Math.max(160, x))
 </script>
 
 <template>
