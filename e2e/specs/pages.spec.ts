@@ -1,0 +1,101 @@
+import { expect, test } from '@playwright/test'
+
+import { ownPrinter, startJob, station } from '../bench'
+
+test('a printer is added by its form, and a twin of its name is refused', async ({ page }) => {
+  await page.goto('/')
+  await page.getByRole('button', { name: 'Add a printer' }).click()
+  const dialog = page.getByRole('dialog', { name: 'Add a printer' })
+  await dialog.getByRole('button', { name: 'Add' }).click()
+  await expect(dialog.getByRole('alert')).toHaveText("Type the printer's name, 1 to 80 characters.")
+  await dialog.getByLabel('Name', { exact: true }).fill('Rowan')
+  await dialog.getByLabel('Kind, in your words').fill('bed-slinger')
+  await dialog.getByLabel('Bed, width').fill('5')
+  await dialog.getByRole('button', { name: 'Add' }).click()
+  await expect(dialog.getByRole('alert')).toHaveText('A build volume is 20 to 2000 mm each way.')
+  await dialog.getByLabel('Bed, width').fill('235')
+  await dialog.getByRole('button', { name: 'Add' }).click()
+  await expect(dialog.getByRole('alert')).toContainText('There is already a printer called Rowan.')
+  await dialog.getByLabel('Name', { exact: true }).fill('Sycamore')
+  await dialog.getByRole('button', { name: 'Add' }).click()
+  await expect(page.getByRole('link', { name: 'New job on Sycamore' })).toBeVisible()
+})
+
+test('the traveller grows as parts are chosen and shrinks as they are taken back', async ({
+  page,
+  request,
+}) => {
+  const printer = await ownPrinter(request, 'Plane')
+  await page.goto(`/jobs/new/${printer}`)
+  await page.keyboard.press('h')
+  await expect(page.getByRole('checkbox', { name: 'heater cartridge, replaced' })).toBeChecked()
+  await expect(station(page, 'Heater loop')).toContainText('redo, since the heater cartridge was replaced')
+  await page.keyboard.press('n')
+  await expect(station(page, 'Z offset')).toContainText('redo')
+  await page.getByRole('radio', { name: 'nozzle, other bore' }).check()
+  await expect(station(page, 'Nozzle profile')).toContainText('redo')
+  await page.reload()
+  await expect(page.getByRole('radio', { name: 'nozzle, other bore' })).toBeChecked()
+  await page.keyboard.press('n')
+  await expect(station(page, 'Nozzle profile')).toHaveCount(0)
+})
+
+test('the chain of a printer shows the opened link and why', async ({ page, request }) => {
+  const printer = await ownPrinter(request, 'Acacia', { drive: 400, tram: 0.04 })
+  await startJob(request, printer, ['extruder_motor'])
+  await page.goto(`/printers/${printer}`)
+  const link = page.getByRole('listitem', { name: /^Drive:/ })
+  await expect(link).toHaveAccessibleName(
+    /400 steps\/mm\. Drive: redo, since the extruder motor was replaced\./,
+  )
+  await link.focus()
+  await expect(page.getByRole('status')).toContainText('Drive: redo, since the extruder motor was replaced.')
+  await expect(page.getByRole('listitem', { name: /^Bed tram:/ })).toHaveAccessibleName(/Bed tram: holds\./)
+})
+
+test('a tolerance is kept, a foolish one is refused with its bounds', async ({ page }) => {
+  await page.goto('/rules')
+  const field = page.getByLabel('Test cube: each edge')
+  await field.fill('0,2')
+  await field.press('Tab')
+  await expect(page.getByText('Test cube: each edge: 0.2 mm kept.')).toBeVisible()
+  await page.reload()
+  await expect(field).toHaveValue('0.2')
+  await field.fill('7')
+  await field.press('Tab')
+  await expect(page.getByText("Test cube: each edge can't be 7 mm. Type 0.01 to 1 mm.")).toBeVisible()
+  await field.fill('0.1')
+  await field.press('Tab')
+  await expect(page.getByText('Test cube: each edge: 0.1 mm kept.')).toBeVisible()
+})
+
+test('the shop changes a cell of the chain and it shows', async ({ page }) => {
+  await page.goto('/rules')
+  await page.getByLabel('When this is replaced').selectOption('part fan')
+  await page.getByLabel('this parameter is').selectOption('Heater loop')
+  await page.getByRole('button', { name: 'Keep' }).click()
+  await expect(page.getByText('Say why your shop differs here.')).toBeVisible()
+  await page.getByLabel('because').fill('ours blow on the block')
+  await page.getByRole('button', { name: 'Keep' }).click()
+  await expect(page.getByRole('row', { name: /^part fan/ })).toContainText('V')
+})
+
+test('a note is written and found again by its words', async ({ page }) => {
+  await page.goto('/logbook')
+  await page.getByRole('button', { name: 'Write' }).click()
+  await expect(page.getByRole('alert')).toHaveText('Type the note, 1 to 4000 characters.')
+  await page.getByLabel('Write a note').fill('<b>Spool</b> 14 dried for 6 h')
+  await page.getByRole('button', { name: 'Write' }).click()
+  await page.getByLabel('Containing').fill('dried for 6 h')
+  await expect(page.getByRole('row')).toHaveCount(2)
+  await expect(page.getByRole('row').last()).toContainText('<b>Spool</b> 14 dried for 6 h')
+})
+
+test('a report prints to at most two pages of A4', async ({ page }) => {
+  await page.goto('/jobs/1/report')
+  await expect(page.getByRole('cell', { name: 'Acceptance' })).toBeVisible()
+  const pdf = (await page.pdf({ format: 'A4' })).toString('latin1')
+  const pages = pdf.match(/\/Type\s*\/Page[^s]/g)?.length ?? 0
+  expect(pages).toBeGreaterThan(0)
+  expect(pages).toBeLessThanOrEqual(2)
+})
