@@ -87,11 +87,15 @@ const f = (path: string) => props.station.field(path)
 </template>
 
 <style scoped>
+.runs > button {
+  align-self: end;
+  min-height: 56px;
+}
 .runs {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(148px, 1fr));
   gap: 12px;
-  align-items: end;
+  align-items: start;
 }
 .more {
   display: flex;

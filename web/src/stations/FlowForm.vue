@@ -104,6 +104,6 @@ function another() {
   display: grid;
   grid-template-columns: repeat(4, 1fr);
   gap: 10px 12px;
-  align-items: end;
+  align-items: start;
 }
 </style>

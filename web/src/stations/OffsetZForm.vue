@@ -80,10 +80,14 @@ watch(
 </template>
 
 <style scoped>
+.runs > button {
+  align-self: end;
+  min-height: 56px;
+}
 .runs {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(150px, 1fr));
   gap: 12px;
-  align-items: end;
+  align-items: start;
 }
 </style>
