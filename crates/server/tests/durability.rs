@@ -143,6 +143,53 @@ fn a_full_disk_says_so_and_loses_nothing() {
         .unwrap();
 }
 
+/// The same as a browser sees it: 507 with the way out, and the draft it could not keep is not said
+/// to be kept.
+#[test]
+fn a_full_disk_is_an_answer_and_not_a_crash() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("wattotherm.sqlite");
+    drop(Store::open(&path, OpenOptions::default()).unwrap());
+    let options = OpenOptions {
+        max_pages: Some(60),
+    };
+    let store = Store::open(&path, options).unwrap();
+    let router =
+        wattotherm_server::app_router(wattotherm_server::App::new(store), vec!["bench".into()]);
+    let runtime = tokio::runtime::Runtime::new().unwrap();
+    let send = |text: &str| {
+        let request = axum::http::Request::post("/api/v1/logbook")
+            .header("host", "bench")
+            .header("content-type", "application/json")
+            .body(axum::body::Body::from(json!({"text": text}).to_string()))
+            .unwrap();
+        runtime.block_on(async {
+            let answer = tower::ServiceExt::oneshot(router.clone(), request)
+                .await
+                .unwrap();
+            let status = answer.status().as_u16();
+            let body = axum::body::to_bytes(answer.into_body(), 100_000)
+                .await
+                .unwrap();
+            (
+                status,
+                serde_json::from_slice::<serde_json::Value>(&body).unwrap(),
+            )
+        })
+    };
+    let long = "x".repeat(3900);
+    let (status, problem) = (0..1000)
+        .map(|_| send(&long))
+        .find(|(s, _)| *s != 201)
+        .unwrap();
+    assert_eq!(status, 507);
+    assert_eq!(problem["code"], "disk_full");
+    assert_eq!(
+        problem["detail"],
+        "The disk is full: nothing was saved. Free some space, then try again."
+    );
+}
+
 /// Root writes whatever it likes, so as root the server runs as nobody (65534) here.
 #[test]
 fn a_read_only_file_is_refused_with_the_way_out() {

@@ -26,10 +26,14 @@ pub struct Store {
 impl Store {
     /// Opens or creates the file at `path` and brings it up to date.
     ///
-    /// A file of an older version is copied to `<name>.before-v<N>.sqlite` first.
+    /// A file of an older version is copied to `<name>.before-v<N>.sqlite` first, N the new version.
     /// # Errors
     /// [`StoreError`] if it can't be opened, copied, migrated or written.
     pub fn open(path: &Path, options: OpenOptions) -> Result<Self, StoreError> {
+        Self::open_at(path, options, STEPS)
+    }
+
+    fn open_at(path: &Path, options: OpenOptions, steps: &[M<'_>]) -> Result<Self, StoreError> {
         let existed = path.exists();
         let mut conn = Connection::open(path).map_err(|source| StoreError::Open {
             path: path.display().to_string(),
@@ -46,13 +50,13 @@ impl Store {
         if let Some(pages) = options.max_pages {
             conn.pragma_update(None, "max_page_count", pages)?;
         }
-        let migrations = Migrations::from_slice(STEPS);
+        let migrations = Migrations::from_slice(steps);
         let version = match migrations.current_version(&conn)? {
             SchemaVersion::NoneSet => 0,
             SchemaVersion::Inside(n) | SchemaVersion::Outside(n) => n.get(),
         };
-        if existed && version > 0 && version < STEPS.len() {
-            let copy = path.with_extension(format!("before-v{}.sqlite", STEPS.len()));
+        if existed && version > 0 && version < steps.len() {
+            let copy = path.with_extension(format!("before-v{}.sqlite", steps.len()));
             conn.backup("main", &copy, None)?;
         }
         migrations.to_latest(&mut conn)?;
@@ -66,5 +70,70 @@ impl Store {
     #[must_use]
     pub fn path(&self) -> &Path {
         &self.path
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    #![allow(clippy::unwrap_used)]
+
+    use super::*;
+    use crate::LogFilter;
+
+    const AT: &str = "2026-01-01T08:00:00.000Z";
+
+    fn with_a_note(path: &Path) {
+        let mut store = Store::open(path, OpenOptions::default()).unwrap();
+        store.note(None, None, "", "before the change", AT).unwrap();
+    }
+
+    #[test]
+    fn a_copy_is_made_before_a_migration_and_opens_by_itself() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("shop.sqlite");
+        with_a_note(&path);
+        let next = [
+            STEPS[0].clone(),
+            M::up("CREATE TABLE later (id INTEGER PRIMARY KEY) STRICT;"),
+        ];
+        drop(Store::open_at(&path, OpenOptions::default(), &next).unwrap());
+        let copy = folder.path().join("shop.before-v2.sqlite");
+        let old = Store::open(&copy, OpenOptions::default()).unwrap();
+        assert_eq!(
+            old.logbook(&LogFilter::default()).unwrap()[0].text,
+            "before the change"
+        );
+        let newer = Store::open(&path, OpenOptions::default()).unwrap_err();
+        assert!(
+            matches!(newer, StoreError::Migration(_)),
+            "an older build leaves a newer file alone: {newer}"
+        );
+    }
+
+    #[test]
+    fn a_migration_that_fails_changes_nothing() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("shop.sqlite");
+        with_a_note(&path);
+        let broken = [
+            STEPS[0].clone(),
+            M::up("CREATE TABLE later (id INTEGER); THIS IS NO SQL;"),
+        ];
+        assert!(Store::open_at(&path, OpenOptions::default(), &broken).is_err());
+        let store = Store::open(&path, OpenOptions::default()).unwrap();
+        assert_eq!(store.logbook(&LogFilter::default()).unwrap().len(), 1);
+    }
+
+    #[test]
+    fn a_new_file_needs_no_copy() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("shop.sqlite");
+        with_a_note(&path);
+        with_a_note(&path);
+        let files = std::fs::read_dir(folder.path()).unwrap().count();
+        assert_eq!(
+            files, 1,
+            "the write-ahead log is folded in when the file is closed"
+        );
     }
 }
