@@ -95,6 +95,29 @@ pub struct Limit {
     pub why: &'static str,
 }
 
+impl Limit {
+    /// A limit; the bounds are least, greatest, and the usual two, in `unit`.
+    #[must_use]
+    pub const fn new(
+        field: &'static str,
+        label: &'static str,
+        unit: &'static str,
+        [min, max, usual_min, usual_max]: [f64; 4],
+        why: &'static str,
+    ) -> Self {
+        Self {
+            field,
+            label,
+            unit,
+            min,
+            max,
+            usual_min,
+            usual_max,
+            why,
+        }
+    }
+}
+
 /// What is wrong with one field.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 #[non_exhaustive]

@@ -1,6 +1,6 @@
 //! Commands, ceilings, sheets, house rules and typed numbers.
 
-#![allow(clippy::unwrap_used)]
+#![allow(clippy::unwrap_used, clippy::float_cmp)] // whole degrees come out exactly
 
 use proptest::prelude::*;
 use wattotherm_core::ceiling::{HotEndKind, ceiling};

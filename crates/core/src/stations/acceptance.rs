@@ -56,49 +56,30 @@ pub struct AcceptanceReadings {
     pub confirmed: Vec<String>,
 }
 
-const fn limit(
-    field: &'static str,
-    label: &'static str,
-    unit: &'static str,
-    [min, max, usual_min, usual_max]: [f64; 4],
-    why: &'static str,
-) -> Limit {
-    Limit {
-        field,
-        label,
-        unit,
-        min,
-        max,
-        usual_min,
-        usual_max,
-        why,
-    }
-}
-
 /// Limits of the fields.
 pub const LIMITS: [Limit; 4] = [
-    limit(
+    Limit::new(
         "edge_mm",
         "edge asked for",
         "mm",
         [5.0, 300.0, 10.0, 100.0],
         "a smaller cube can't be measured well, a larger one is no quick test",
     ),
-    limit(
+    Limit::new(
         "x_mm",
         "edge",
         "mm",
         [1.0, 400.0, 9.0, 110.0],
         "a cube has a length",
     ),
-    limit(
+    Limit::new(
         "strings",
         "strings score",
         "",
         [0.0, 5.0, 0.0, 5.0],
         "the pictures go from 0 to 5",
     ),
-    limit(
+    Limit::new(
         "clean_run_min",
         "clean run",
         "min",

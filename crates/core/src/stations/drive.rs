@@ -55,91 +55,72 @@ pub struct DriveReadings {
     pub confirmed: Vec<String>,
 }
 
-const fn limit(
-    field: &'static str,
-    label: &'static str,
-    unit: &'static str,
-    [min, max, usual_min, usual_max]: [f64; 4],
-    why: &'static str,
-) -> Limit {
-    Limit {
-        field,
-        label,
-        unit,
-        min,
-        max,
-        usual_min,
-        usual_max,
-        why,
-    }
-}
-
 /// Limits of the fields.
 pub const LIMITS: [Limit; 10] = [
-    limit(
+    Limit::new(
         "steps_set",
         "steps per millimetre",
         "steps/mm",
         [1.0, 20_000.0, 50.0, 4_000.0],
         "no extruder has so few or so many",
     ),
-    limit(
+    Limit::new(
         "mark_mm",
         "mark above the inlet",
         "mm",
         [20.0, 600.0, 50.0, 500.0],
         "a mark must leave room to feed and still be in reach of a rule",
     ),
-    limit(
+    Limit::new(
         "feed_mm",
         "length to feed",
         "mm",
         [10.0, 500.0, 50.0, 400.0],
         "a shorter feed can't be measured, a longer one runs out of filament",
     ),
-    limit(
+    Limit::new(
         "speed_mm_s",
         "slow feed rate",
         "mm/s",
         [0.1, 10.0, 0.5, 5.0],
         "faster than this slips by itself",
     ),
-    limit(
+    Limit::new(
         "fast_mm_s",
         "fast feed rate",
         "mm/s",
         [0.5, 20.0, 2.0, 15.0],
         "a drive can't push faster through a nozzle",
     ),
-    limit(
+    Limit::new(
         "nozzle_c",
         "nozzle temperature",
         "°C",
         [0.0, 500.0, 170.0, 320.0],
         "no hot end feeds outside this",
     ),
-    limit(
+    Limit::new(
         "runs",
         "rest",
         "mm",
         [0.0, 1_000.0, 0.0, 1_000.0],
         "a mark that went into the inlet can't be measured: mark farther up and feed again",
     ),
-    limit(
+    Limit::new(
         "full_steps",
         "full steps per turn",
         "",
         [20.0, 800.0, 200.0, 400.0],
         "motors have 200 or 400",
     ),
-    limit(
+    Limit::new(
         "microsteps",
         "microsteps",
         "",
         [1.0, 256.0, 8.0, 256.0],
         "drivers divide a step into 1 to 256",
     ),
-    limit(
+    Limit::new(
         "drive_diameter_mm",
         "drive wheel diameter",
         "mm",
@@ -147,7 +128,7 @@ pub const LIMITS: [Limit; 10] = [
         "drive wheels are smaller than a hand and larger than the filament",
     ),
 ];
-const RATIO: Limit = limit(
+const RATIO: Limit = Limit::new(
     "gear_ratio",
     "gear ratio",
     "",

@@ -77,63 +77,44 @@ pub struct FlowReadings {
     pub confirmed: Vec<String>,
 }
 
-const fn limit(
-    field: &'static str,
-    label: &'static str,
-    unit: &'static str,
-    [min, max, usual_min, usual_max]: [f64; 4],
-    why: &'static str,
-) -> Limit {
-    Limit {
-        field,
-        label,
-        unit,
-        min,
-        max,
-        usual_min,
-        usual_max,
-        why,
-    }
-}
-
 /// Limits of the fields.
 pub const LIMITS: [Limit; 6] = [
-    limit(
+    Limit::new(
         "flow_set_percent",
         "flow set",
         "%",
         [10.0, 300.0, 60.0, 160.0],
         "beyond this it isn't flow that is wrong",
     ),
-    limit(
+    Limit::new(
         "wall_mm",
         "wall asked for",
         "mm",
         [0.1, 5.0, 0.25, 2.0],
         "one wall is about as wide as the bore",
     ),
-    limit(
+    Limit::new(
         "t_mm",
         "wall thickness",
         "mm",
         [0.02, 10.0, 0.15, 3.0],
         "one wall is about as wide as the bore",
     ),
-    limit(
+    Limit::new(
         "volume_mm3",
         "volume",
         "mm³",
         [10.0, 10_000_000.0, 10.0, 10_000_000.0],
         "less can't be weighed",
     ),
-    limit(
+    Limit::new(
         "density_g_cm3",
         "density",
         "g/cm³",
         [0.3, 8.0, 0.8, 4.0],
         "filaments lie between foamed and metal-filled",
     ),
-    limit(
+    Limit::new(
         "masses_g",
         "mass",
         "g",

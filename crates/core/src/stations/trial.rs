@@ -66,16 +66,13 @@ const fn number(
 ) -> TrialSpec {
     TrialSpec {
         heading,
-        limit: Some(Limit {
-            field: "best",
+        limit: Some(Limit::new(
+            "best",
             label,
             unit,
-            min,
-            max,
-            usual_min,
-            usual_max,
+            [min, max, usual_min, usual_max],
             why,
-        }),
+        )),
         step,
     }
 }
