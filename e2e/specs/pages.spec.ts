@@ -40,6 +40,19 @@ test('the traveller grows as parts are chosen and shrinks as they are taken back
   await expect(station(page, 'Nozzle profile')).toHaveCount(0)
 })
 
+test('a filament is added where the job needs it and is worked through', async ({ page, request }) => {
+  const printer = await ownPrinter(request, 'Walnut')
+  await page.goto(`/jobs/new/${printer}`)
+  await page.keyboard.press('n')
+  await page.getByRole('button', { name: 'Add filament' }).click()
+  await expect(page.getByRole('alert')).toHaveText("Type the filament's name, 1 to 80 characters.")
+  await page.getByLabel('Another filament, by name').fill('PLA of Walnut')
+  await page.getByLabel('Material', { exact: true }).fill('PLA')
+  await page.getByRole('button', { name: 'Add filament' }).click()
+  await expect(page.getByLabel('PLA of Walnut')).toBeChecked()
+  await expect(station(page, 'Flow')).toContainText('verify, since the nozzle was replaced')
+})
+
 test('the chain of a printer shows the opened link and why', async ({ page, request }) => {
   const printer = await ownPrinter(request, 'Acacia', { drive: 400, tram: 0.04 })
   await startJob(request, printer, ['extruder_motor'])

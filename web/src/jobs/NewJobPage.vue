@@ -83,6 +83,18 @@ const { data: plan } = useQuery({
   placeholderData: (old) => old,
 })
 const span = (a: string, b: string) => (a === b ? a : `${a} to ${b}`)
+const added = ref({ name: '', material: '' })
+async function addFilament() {
+  error.value = ''
+  try {
+    const made = await answer(client.POST('/api/v1/filaments', { body: added.value }))
+    await queries.invalidateQueries({ queryKey: ['filaments'] })
+    if (!draft.value.filaments.includes(made.id)) draft.value.filaments.push(made.id)
+    added.value = { name: '', material: '' }
+  } catch (e) {
+    if (e instanceof ServerError) error.value = e.problem.detail
+  }
+}
 async function start() {
   error.value = ''
   if (draft.value.replaced.length === 0) {
@@ -165,6 +177,27 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
               <input v-model="draft.filaments" type="checkbox" :value="f.id" /> {{ f.name }}
             </label>
           </div>
+          <div class="add">
+            <div>
+              <label for="filament-name">Another filament, by name</label>
+              <input
+                id="filament-name"
+                v-model="added.name"
+                type="text"
+                @keydown.enter.exact.prevent="addFilament"
+              />
+            </div>
+            <div>
+              <label for="filament-material">Material</label>
+              <input
+                id="filament-material"
+                v-model="added.material"
+                type="text"
+                @keydown.enter.exact.prevent="addFilament"
+              />
+            </div>
+            <button type="button" class="soft" @click="addFilament">Add filament</button>
+          </div>
         </fieldset>
         <div>
           <label for="tried">Already tried</label>
@@ -234,6 +267,12 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 }
 .words input[type='text'] {
   width: 100%;
+}
+.add {
+  display: grid;
+  grid-template-columns: 2fr 1fr auto;
+  gap: 12px;
+  align-items: end;
 }
 .boxes {
   display: flex;
