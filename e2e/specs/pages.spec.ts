@@ -27,6 +27,7 @@ test('the traveller grows as parts are chosen and shrinks as they are taken back
 }) => {
   const printer = await ownPrinter(request, 'Plane')
   await page.goto(`/jobs/new/${printer}`)
+  await expect(page.getByRole('heading', { name: 'What was replaced on Plane?' })).toBeVisible()
   await page.keyboard.press('h')
   await expect(page.getByRole('checkbox', { name: 'heater cartridge, replaced' })).toBeChecked()
   await expect(station(page, 'Heater loop')).toContainText('redo, since the heater cartridge was replaced')
@@ -43,6 +44,7 @@ test('the traveller grows as parts are chosen and shrinks as they are taken back
 test('a filament is added where the job needs it and is worked through', async ({ page, request }) => {
   const printer = await ownPrinter(request, 'Walnut')
   await page.goto(`/jobs/new/${printer}`)
+  await expect(page.getByRole('heading', { name: 'What was replaced on Walnut?' })).toBeVisible()
   await page.keyboard.press('n')
   await page.getByRole('button', { name: 'Add filament' }).click()
   await expect(page.getByRole('alert')).toHaveText("Type the filament's name, 1 to 80 characters.")

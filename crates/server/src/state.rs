@@ -1,19 +1,27 @@
 //! What all routes share.
 
-use std::sync::{Arc, Mutex};
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use wattotherm_core::Parameter;
-use wattotherm_core::route::{Stop, Traveller, traveller};
+use wattotherm_core::route::{Stop, Traveller, UnknownStop, traveller};
 use wattotherm_core::stations::{Context, FilamentFacts};
 use wattotherm_store::{Job, Store, StoreError};
 
 use crate::error::ApiError;
 
+/// Contexts by job and station, each with the logbook's newest entry when it was worked out.
+type Contexts = HashMap<(i64, String), (i64, Context)>;
+
 /// The store, one request at a time.
 #[derive(Clone)]
 pub struct App {
     store: Arc<Mutex<Store>>,
+    contexts: Arc<Mutex<Contexts>>,
 }
+
+/// Contexts kept before all are let go: more stations than one workshop works at in a day.
+const MOST_CONTEXTS: usize = 256;
 
 impl App {
     /// Shares a store.
@@ -21,6 +29,7 @@ impl App {
     pub fn new(store: Store) -> Self {
         Self {
             store: Arc::new(Mutex::new(store)),
+            contexts: Arc::default(),
         }
     }
 
@@ -33,13 +42,38 @@ impl App {
         let store = Arc::clone(&self.store);
         tokio::task::spawn_blocking(move || {
             // A panic in another request left no half-written row: every write is a transaction.
-            let mut guard = store
-                .lock()
-                .unwrap_or_else(std::sync::PoisonError::into_inner);
+            let mut guard = store.lock().unwrap_or_else(PoisonError::into_inner);
             work(&mut guard)
         })
         .await
         .map_err(|_| ApiError::Internal)?
+    }
+
+    /// Context of a job's station, kept while the logbook doesn't grow: it is asked for at every
+    /// key that is typed.
+    pub async fn context(&self, job_id: i64, station: String) -> Result<Context, ApiError> {
+        let contexts = Arc::clone(&self.contexts);
+        self.with(move |store| {
+            let newest = store.newest_entry()?;
+            let key = (job_id, station);
+            let mut kept = contexts.lock().unwrap_or_else(PoisonError::into_inner);
+            if let Some((_, context)) = kept.get(&key).filter(|(at, _)| *at == newest) {
+                return Ok(context.clone());
+            }
+            let job = store.job(job_id)?;
+            let stop: Stop = key
+                .1
+                .parse()
+                .map_err(|e: UnknownStop| ApiError::NotFound(e.to_string()))?;
+            let card = traveller_of(store, &job)?;
+            let context = context_of(store, &job, stop, &card)?;
+            if kept.len() >= MOST_CONTEXTS {
+                kept.clear();
+            }
+            kept.insert(key, (newest, context.clone()));
+            Ok(context)
+        })
+        .await
     }
 }
 

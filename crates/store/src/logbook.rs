@@ -112,6 +112,17 @@ impl Store {
         Ok(rows.collect::<Result<_, _>>()?)
     }
 
+    /// Number of the newest entry; 0 while there is none. Everything that a plan or a station's
+    /// context depends on leaves an entry, so an unchanged number means that nothing changed.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn newest_entry(&self) -> Result<i64, StoreError> {
+        let mut statement = self
+            .conn
+            .prepare_cached("SELECT coalesce(max(id), 0) FROM logbook")?;
+        Ok(statement.query_row([], |r| r.get(0))?)
+    }
+
     /// Writes a note and returns its number.
     /// # Errors
     /// [`StoreError`] of the database.

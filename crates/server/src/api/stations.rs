@@ -8,12 +8,11 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_core::finding::Finding;
-use wattotherm_core::route::Stop;
 use wattotherm_core::stations::{Context, StationName, evaluate};
 
 use crate::body::Body;
 use crate::error::{ApiError, Problem};
-use crate::state::{App, context_of, traveller_of};
+use crate::state::App;
 
 /// Where the readings were taken.
 #[derive(Deserialize, ToSchema)]
@@ -51,20 +50,7 @@ async fn evaluate_station(
         ApiError::NotFound(format!("There is no such station. Stations are {known}."))
     })?;
     let context = match body.job {
-        Some(at) => {
-            app.with(move |store| {
-                let job = store.job(at.id)?;
-                let stop: Stop =
-                    at.station
-                        .parse()
-                        .map_err(|e: wattotherm_core::route::UnknownStop| {
-                            ApiError::NotFound(e.to_string())
-                        })?;
-                let card = traveller_of(store, &job)?;
-                Ok(context_of(store, &job, stop, &card)?)
-            })
-            .await?
-        }
+        Some(at) => app.context(at.id, at.station).await?,
         None => body.context.unwrap_or_default(),
     };
     Ok(Json(evaluate(name, &body.readings, &context)?))
