@@ -5,7 +5,7 @@ import { browser } from './browser'
 export default defineConfig({
   testDir: 'specs',
   workers: 2,
-  timeout: 90_000,
+  timeout: 180_000,
   expect: { timeout: 15_000 },
   reporter: 'list',
   use: { ...browser, baseURL: process.env.WATTOTHERM_URL },

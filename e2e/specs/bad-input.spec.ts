@@ -16,6 +16,7 @@ test('every reading field of every station refuses what is no number, kindly, an
   const job = await startJob(request, printer, ['control_board'], [filament])
   let fields = 0
   for (const key of [
+    'fit.control_board',
     'drive',
     'tram',
     'offset_z',
@@ -85,4 +86,40 @@ test('a job without a part, and a file that is no job, are refused with the way 
     buffer: Buffer.from('{\n  "wattotherm_job": 1,\n  "printer": 5\n}'),
   })
   await expect(page.getByRole('alert')).toContainText(/Line 3, column \d+, printer: .*Nothing was imported\./)
+})
+
+test('every number of the house rules refuses what is no number and keeps what was typed', async ({
+  page,
+}) => {
+  await page.goto('/rules')
+  const numbers = page.locator('input[inputmode=decimal]')
+  await expect(numbers.first()).toBeVisible()
+  const n = await numbers.count()
+  expect(n).toBeGreaterThan(20)
+  for (let i = 0; i < n; i += 1) {
+    const box = numbers.nth(i)
+    const before = await box.inputValue()
+    await box.fill(`${i}x4`)
+    await box.press('Tab')
+    await expect(page.getByText(new RegExp(`“${i}x4” is not a number\\. Type`))).toBeVisible()
+    await expect(box).toHaveValue(`${i}x4`)
+    await box.fill(before)
+  }
+})
+
+test('minutes that are no numbers are refused at intake, and stay', async ({ page, request }) => {
+  const printer = await ownPrinter(request, 'Medlar')
+  await page.goto(`/jobs/new/${printer}`)
+  await page.getByRole('checkbox', { name: 'tube, replaced' }).click()
+  await page.getByRole('radio', { name: 'after a while' }).check()
+  const times = page.getByLabel(/After how many minutes/)
+  for (const [typed, said] of [
+    ['an hour', 'Type the minutes as numbers with spaces between, e.g. 55 70 62.'],
+    ['-5', 'Type minutes of printing, above 0 and at most 100 000.'],
+  ] as const) {
+    await times.fill(typed)
+    await page.getByRole('button', { name: /Start job/ }).click()
+    await expect(page.getByRole('alert')).toHaveText(said)
+    await expect(times).toHaveValue(typed)
+  }
 })

@@ -42,7 +42,7 @@ function choose(rule: Schemas['RuleId'], option: string, reason: string) {
 function tolerance(spec: Schemas['ToleranceSpec'], event: Event) {
   const text = (event.target as HTMLInputElement).value.replace(',', '.').trim()
   const value = Number(text)
-  if (text === '' || !Number.isFinite(value)) {
+  if (!/^[-+]?[\d.]+$/.test(text) || !Number.isFinite(value)) {
     message.error(`${spec.label}: “${text}” is not a number. Type ${spec.min} to ${spec.max} ${spec.unit}.`)
     return
   }
@@ -56,7 +56,7 @@ function tolerance(spec: Schemas['ToleranceSpec'], event: Event) {
 function instrument(i: Schemas['Instrument'], key: 'half_width' | 'shared_half_width', event: Event) {
   const text = (event.target as HTMLInputElement).value.replace(',', '.').trim()
   const value = Number(text)
-  if (text === '' || !Number.isFinite(value)) {
+  if (!/^[-+]?[\d.]+$/.test(text) || !Number.isFinite(value)) {
     message.error(`${i.name}: “${text}” is not a number. Type the limit in ${i.unit}.`)
     return
   }
