@@ -43,6 +43,8 @@ test('a nozzle of the same bore: Z redone, verifications pass, what hangs on the
   await expect(verdict(page)).toContainText('Adjust: 0.062 mm closer, -1.620 → -1.682 mm.')
   await expect(page.getByLabel('Commands', { exact: true })).toContainText('M851 Z-1.682')
   await close(page, /Set and repeat/)
+  // The repeated station begins with blank readings.
+  await expect(page.locator('[data-reading]').first()).toHaveValue('')
   await expect(page.getByLabel('Z offset set')).toHaveValue('-1.682')
   await page.getByLabel('Instrument').selectOption('micrometer')
   await fillAll(page, {
@@ -91,6 +93,7 @@ test('a drive with a wrong gear ratio stops with its cause, then adjusts, then p
   await expect(verdict(page)).toContainText('Stop: the gear ratio of 3 was left out of 139.5 steps/mm.')
   await expect(page.getByLabel('Commands', { exact: true })).not.toContainText('M92')
   await close(page, /Record the stop/)
+  await expect(page.locator('[data-reading]').first()).toHaveValue('')
   await expect(station(page, 'Drive')).toContainText('stopped: the gear ratio of 3 was left out')
 
   await page.getByText('Set-up: mark, feed, speed').click()
@@ -99,6 +102,8 @@ test('a drive with a wrong gear ratio stops with its cause, then adjusts, then p
   await fillAll(page, { 'Run 1, left over': '22.1', 'Run 2, left over': '22.0' })
   await expect(verdict(page)).toContainText(/Adjust: 418\.6 → 427\.4 steps\/mm/)
   await close(page, /Set and repeat/)
+  // The repeated station begins with blank readings.
+  await expect(page.locator('[data-reading]').first()).toHaveValue('')
   await page.getByLabel('Instrument').selectOption('caliper')
   await fillAll(page, { 'Run 1, left over': '20.02', 'Run 2, left over': '20.00' })
   await expect(verdict(page)).toContainText('Pass')
