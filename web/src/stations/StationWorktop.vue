@@ -104,7 +104,8 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
         <ul v-if="setUp?.hints.length" class="hints">
           <li v-for="h in setUp.hints" :key="h">{{ h }}</li>
         </ul>
-        <fieldset class="form" :disabled="closed">
+        <!-- Shut while it closes: what is typed then would belong to neither round. -->
+        <fieldset class="form" :disabled="closed || closing">
           <legend class="visually-hidden">Readings</legend>
           <component :is="forms[worktop.station]" :station="station" />
         </fieldset>
