@@ -491,6 +491,53 @@ fn house_rules_change_the_plan_and_are_logged() {
     );
 }
 
+/// A station's context is kept between keystrokes; anything that changes it must show at once.
+#[test]
+fn evaluating_in_a_job_follows_every_change_at_once() {
+    let s = Server::demo();
+    let readings = json!({"steps_set": "418.6", "mark_mm": "120", "feed_mm": "100", "instrument": "caliper", "runs": ["22", "22"]});
+    let body = json!({"readings": readings, "job": {"id": 3, "station": "drive"}});
+    let finding = || {
+        s.call("POST", "/api/v1/stations/drive/evaluate", Some(&body))
+            .1
+    };
+    assert_eq!(
+        (&finding()["verdict"], &finding()["verdict"]),
+        (&json!("adjust"), &json!("adjust"))
+    );
+    let wide = json!({"value": 3});
+    assert_eq!(
+        s.call("PUT", "/api/v1/house/tolerances/drive_percent", Some(&wide))
+            .0,
+        204
+    );
+    assert_eq!(finding()["verdict"], "pass");
+    let narrow = json!({"value": 0.5});
+    assert_eq!(
+        s.call(
+            "PUT",
+            "/api/v1/house/tolerances/drive_percent",
+            Some(&narrow)
+        )
+        .0,
+        204
+    );
+    for _ in 0..3 {
+        let (status, closed) = close(&s, 3, "drive", &readings);
+        assert_eq!(status, 200, "{closed}");
+    }
+    assert_eq!(
+        finding()["cause"],
+        "3 adjusts without a pass: the cause lies elsewhere"
+    );
+    let gone = json!({"readings": readings, "job": {"id": 99, "station": "drive"}});
+    assert_eq!(
+        s.call("POST", "/api/v1/stations/drive/evaluate", Some(&gone))
+            .0,
+        404
+    );
+}
+
 #[test]
 fn the_committed_descriptions_are_not_stale() {
     let committed = include_str!("../../../docs/openapi.json");

@@ -1,6 +1,6 @@
 //! House rules on disk. Every change is a line of the logbook.
 
-use rusqlite::params;
+use rusqlite::{Params, params};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use wattotherm_core::chain::CellOverride;
@@ -24,6 +24,27 @@ fn from_word<T: DeserializeOwned>(text: String) -> Option<T> {
 }
 
 impl Store {
+    /// Writes one row of the house rules and its line of the logbook together.
+    fn change(
+        &mut self,
+        sql: &str,
+        row: impl Params,
+        at: &str,
+        text: &str,
+    ) -> Result<(), StoreError> {
+        let tx = self.conn.transaction()?;
+        tx.execute(sql, row)?;
+        let line = Line {
+            at,
+            kind: "rule",
+            text,
+            ..Line::default()
+        };
+        append(&tx, &line)?;
+        tx.commit()?;
+        Ok(())
+    }
+
     /// The house rules in force.
     /// # Errors
     /// [`StoreError`] of the database.
@@ -97,22 +118,12 @@ impl Store {
                 spec.question, choice.option
             )));
         };
-        let tx = self.conn.transaction()?;
-        tx.execute(
+        self.change(
             "INSERT OR REPLACE INTO house_choice VALUES (?1, ?2, ?3)",
             params![word(&rule)?, choice.option, choice.reason],
-        )?;
-        append(
-            &tx,
-            &Line {
-                at,
-                kind: "rule",
-                text: &format!("House rule: {} {}", spec.question, option.label),
-                ..Line::default()
-            },
-        )?;
-        tx.commit()?;
-        Ok(())
+            at,
+            &format!("House rule: {} {}", spec.question, option.label),
+        )
     }
 
     /// Sets a tolerance.
@@ -134,22 +145,12 @@ impl Store {
                 u = spec.unit
             )));
         }
-        let tx = self.conn.transaction()?;
-        tx.execute(
+        self.change(
             "INSERT OR REPLACE INTO house_tolerance VALUES (?1, ?2)",
             params![word(&id)?, value],
-        )?;
-        append(
-            &tx,
-            &Line {
-                at,
-                kind: "rule",
-                text: &format!("Tolerance: {} {value} {}", spec.label, spec.unit),
-                ..Line::default()
-            },
-        )?;
-        tx.commit()?;
-        Ok(())
+            at,
+            &format!("Tolerance: {} {value} {}", spec.label, spec.unit),
+        )
     }
 
     /// Changes or adds an instrument.
@@ -167,22 +168,12 @@ impl Store {
                 instrument.name
             )));
         }
-        let tx = self.conn.transaction()?;
-        tx.execute(
+        self.change(
             "INSERT OR REPLACE INTO house_instrument VALUES (?1, ?2)",
             params![instrument.id, serde_json::to_string(instrument)?],
-        )?;
-        append(
-            &tx,
-            &Line {
-                at,
-                kind: "rule",
-                text: &format!("Instrument: {}", instrument.describe()),
-                ..Line::default()
-            },
-        )?;
-        tx.commit()?;
-        Ok(())
+            at,
+            &format!("Instrument: {}", instrument.describe()),
+        )
     }
 
     /// Changes a cell of the chain's first table.
@@ -194,8 +185,10 @@ impl Store {
                 "Say why your shop differs here.".into(),
             ));
         }
-        let tx = self.conn.transaction()?;
-        tx.execute(
+        let word = cell
+            .strength
+            .map_or("untouched", wattotherm_core::chain::Strength::word);
+        self.change(
             "INSERT OR REPLACE INTO house_cell VALUES (?1, ?2, ?3, ?4)",
             params![
                 cell.replacement.id(),
@@ -203,24 +196,12 @@ impl Store {
                 cell.strength.map(wattotherm_core::chain::Strength::word),
                 cell.reason
             ],
-        )?;
-        let word = cell
-            .strength
-            .map_or("untouched", wattotherm_core::chain::Strength::word);
-        append(
-            &tx,
-            &Line {
-                at,
-                kind: "rule",
-                text: &format!(
-                    "Chain: {} after {}: {word}",
-                    cell.parameter.label(),
-                    cell.replacement.label()
-                ),
-                ..Line::default()
-            },
-        )?;
-        tx.commit()?;
-        Ok(())
+            at,
+            &format!(
+                "Chain: {} after {}: {word}",
+                cell.parameter.label(),
+                cell.replacement.label()
+            ),
+        )
     }
 }
