@@ -55,7 +55,7 @@ impl Entry {
     }
 
     /// The number, if it is one; `unit` may stand behind it.
-    fn parse(&self, unit: &str) -> Option<f64> {
+    pub(crate) fn parse(&self, unit: &str) -> Option<f64> {
         match self {
             Self::Number(n) => Some(*n),
             Self::Empty => None,

@@ -14,12 +14,10 @@ const kind = ref('')
 const path = ref<Schemas['FilamentPath']>('tube')
 const hotEnd = ref<Schemas['HotEndKind']>('lined')
 const size = ref({ x: '235', y: '235', z: '250', nozzle: '0.4', limit: '260' })
-const errors = ref<Schemas['FieldError'][]>([])
 const failure = ref('')
 const number = (t: unknown) => Number(String(t).replace(',', '.'))
 async function add() {
   failure.value = ''
-  errors.value = []
   const wrong = Object.entries(size.value).find(
     ([, v]) => !Number.isFinite(number(v)) || String(v).trim() === '',
   )

@@ -5,7 +5,7 @@ import type { Schemas } from '../api/client'
 
 /* Measured value with its uncertainty against the limit. Only places ink: every number comes from
    the finding. */
-const props = defineProps<{ band: Schemas['Band']; flat?: boolean }>()
+const props = defineProps<{ band: Schemas['Band'] }>()
 const W = 690
 const view = computed(() => {
   const b = props.band

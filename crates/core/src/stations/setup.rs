@@ -201,25 +201,17 @@ pub fn set_up(station: StationName, readings: &Value, context: &Context) -> SetU
     up
 }
 
-fn typed_number(readings: &Value, field: &str) -> Option<f64> {
+/// The number typed so far in a field; none where it is blank or not a number yet.
+fn typed_number(readings: &Value, field: &str, unit: &str) -> Option<f64> {
     let entry: Entry = serde_json::from_value(readings.get(field)?.clone()).ok()?;
-    match entry {
-        Entry::Number(n) => Some(n),
-        Entry::Text(t) => t
-            .trim()
-            .replace(',', ".")
-            .parse()
-            .ok()
-            .filter(|n: &f64| n.is_finite()),
-        Entry::Empty => None,
-    }
+    entry.parse(unit)
 }
 
 fn drive_set_up(up: &mut SetUp, readings: &Value, context: &Context) {
-    let mark = typed_number(readings, "mark_mm").unwrap_or(120.0);
-    let feed = typed_number(readings, "feed_mm").unwrap_or(100.0);
-    let speed = typed_number(readings, "speed_mm_s").unwrap_or(1.5);
-    let nozzle = typed_number(readings, "nozzle_c");
+    let mark = typed_number(readings, "mark_mm", "mm").unwrap_or(120.0);
+    let feed = typed_number(readings, "feed_mm", "mm").unwrap_or(100.0);
+    let speed = typed_number(readings, "speed_mm_s", "mm/s").unwrap_or(1.5);
+    let nozzle = typed_number(readings, "nozzle_c", "°C");
     up.heading = format!(
         "Mark the filament {} mm above the inlet, feed {} mm, measure what is left.",
         plain(mark, 1),
