@@ -14,3 +14,22 @@ export function hours(minutes: number): string {
   const h = Math.floor(whole / 60)
   return h > 0 ? `${h} h ${String(whole % 60).padStart(2, '0')}` : `${whole} min`
 }
+
+/** The number typed in a form or shown in a drawing; a comma is a decimal point; null where it is none. */
+export function numberOf(typed: unknown): number | null {
+  const text = String(typed ?? '')
+    .replace(',', '.')
+    .trim()
+  return /^[-+]?(\d+\.?\d*|\.\d+)$/.test(text) ? Number(text) : null
+}
+
+/** Colour class of a verdict; words always stand beside it. */
+export const toneOf = { pass: 'pass', adjust: 'caution', measure_again: 'caution', stop: 'stop' } as const
+
+/** Signal words after ANSI Z535.6. */
+export const signalWord = {
+  notice: 'Notice',
+  caution: 'Caution',
+  warning: 'Warning',
+  danger: 'Danger',
+} as const

@@ -4,6 +4,7 @@ import { NModal } from 'naive-ui'
 import { ref } from 'vue'
 
 import { ServerError, answer, client, type Schemas } from '../api/client'
+import { numberOf } from '../api/words'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import ReadingField from '../ui/ReadingField.vue'
 
@@ -14,15 +15,20 @@ const kind = ref('')
 const path = ref<Schemas['FilamentPath']>('tube')
 const hotEnd = ref<Schemas['HotEndKind']>('lined')
 const size = ref({ x: '235', y: '235', z: '250', nozzle: '0.4', limit: '260' })
+const sizes = [
+  ['x', 'Bed, width'],
+  ['y', 'Bed, depth'],
+  ['z', 'Height'],
+  ['nozzle', 'Nozzle bore'],
+  ['limit', 'Firmware limit'],
+] as const
 const failure = ref('')
-const number = (t: unknown) => Number(String(t).replace(',', '.'))
 async function add() {
   failure.value = ''
-  const wrong = Object.entries(size.value).find(
-    ([, v]) => !Number.isFinite(number(v)) || String(v).trim() === '',
-  )
-  if (wrong) {
-    failure.value = 'Type all sizes as numbers.'
+  const [x, y, z, nozzle, limit] = sizes.map(([key]) => numberOf(size.value[key]))
+  const wrong = sizes.find(([key]) => numberOf(size.value[key]) === null)
+  if (wrong || x == null || y == null || z == null || nozzle == null || limit == null) {
+    failure.value = wrong ? `${wrong[1]}: “${size.value[wrong[0]]}” is not a number. Type it in digits.` : ''
     return
   }
   try {
@@ -32,11 +38,11 @@ async function add() {
           name: name.value,
           kind: kind.value,
           facts: {
-            bed_x_mm: number(size.value.x),
-            bed_y_mm: number(size.value.y),
-            height_mm: number(size.value.z),
-            nozzle_mm: number(size.value.nozzle),
-            firmware_limit_c: number(size.value.limit),
+            bed_x_mm: x,
+            bed_y_mm: y,
+            height_mm: z,
+            nozzle_mm: nozzle,
+            firmware_limit_c: limit,
             path: path.value,
             hot_end: hotEnd.value,
             nozzles: 1,

@@ -2,10 +2,11 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { numberOf } from '../api/words'
 
 /* The bed from above: places read, and at each screw how far to turn. */
 const props = defineProps<{ points: Schemas['HeightPoint'][]; turns: readonly Schemas['PlainValue'][] }>()
-const n = (v: unknown) => Number(String(v ?? '').replace(',', '.')) || 0
+const n = (v: unknown) => numberOf(v) ?? 0
 const size = computed(() => ({
   x: Math.max(1, ...props.points.map((p) => n(p.x_mm))) * 1.15,
   y: Math.max(1, ...props.points.map((p) => n(p.y_mm))) * 1.15,

@@ -1,14 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import { numberOf } from '../api/words'
+
 /* Filament, mark, rule and drive. The rest is drawn to the scale of the mark. */
 const props = defineProps<{ mark: unknown; rest: unknown }>()
-const num = (v: unknown) => {
-  const n = Number(String(v ?? '').replace(',', '.'))
-  return Number.isFinite(n) && String(v ?? '').trim() !== '' ? n : null
-}
-const m = computed(() => Math.max(1, num(props.mark) ?? 120))
-const rest = computed(() => num(props.rest))
+const m = computed(() => Math.max(1, numberOf(props.mark) ?? 120))
+const rest = computed(() => numberOf(props.rest))
 const inlet = 490
 const start = 86
 const at = (left: number) => Math.max(30, inlet - (left / m.value) * (inlet - start))

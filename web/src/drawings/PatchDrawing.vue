@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { numberOf } from '../api/words'
 
 /* Nozzle over bed, seen from the side: where it stands and where it should stand. The gap is drawn
    from the finding, ten times as high as wide so that hundredths can be seen. */
@@ -11,7 +12,7 @@ const scale = computed(() => {
   return 90 / most
 })
 const gap = computed(() =>
-  Math.min(110, Math.max(4, (props.band?.measured ?? Number(props.commanded) ?? 0.2) * scale.value)),
+  Math.min(110, Math.max(4, (props.band?.measured ?? numberOf(props.commanded) ?? 0.2) * scale.value)),
 )
 const want = computed(() => (props.band ? Math.max(0, props.band.nominal * scale.value) : null))
 const tip = computed(() => 150 - gap.value)

@@ -2,10 +2,11 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { numberOf } from '../api/words'
 
 /* The box from above with its four walls; each is drawn as thick as it was measured. */
 const props = defineProps<{ walls: Schemas['WallReading'][]; target: unknown }>()
-const n = (v: unknown) => Number(String(v ?? '').replace(',', '.'))
+const n = (v: unknown) => numberOf(v) ?? 0
 const asked = computed(() => (n(props.target) > 0 ? n(props.target) : 0.45))
 const thick = (side: number) => {
   const all = props.walls.filter((w) => w.side === side && n(w.t_mm) > 0).map((w) => n(w.t_mm))

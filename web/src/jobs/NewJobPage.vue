@@ -6,7 +6,7 @@ import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { ServerError, answer, client, get, type Schemas } from '../api/client'
-import { hours } from '../api/words'
+import { hours, numberOf } from '../api/words'
 import CutawayDrawing from '../drawings/CutawayDrawing.vue'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import TravellerCard from '../ui/TravellerCard.vue'
@@ -63,7 +63,7 @@ const times = computed(() =>
   draft.value.times
     .split(/[;\s]+/)
     .filter((t) => t !== '')
-    .map((t) => Number(t.replace(',', '.'))),
+    .map(numberOf),
 )
 const body = computed<Schemas['NewJob']>(() => ({
   printer_id: printerId,
@@ -74,7 +74,7 @@ const body = computed<Schemas['NewJob']>(() => ({
   technician: draft.value.technician,
   replaced: draft.value.replaced,
   filament_ids: draft.value.filaments,
-  failure_times_min: times.value.filter((t) => Number.isFinite(t)),
+  failure_times_min: times.value.filter((t) => t !== null),
 }))
 const { data: plan } = useQuery({
   queryKey: ['plan', body],
@@ -101,7 +101,7 @@ async function start() {
     error.value = 'Choose at least one part that was replaced.'
     return
   }
-  if (times.value.some((t) => !Number.isFinite(t))) {
+  if (times.value.includes(null)) {
     error.value = 'Type the minutes as numbers with spaces between, e.g. 55 70 62.'
     return
   }

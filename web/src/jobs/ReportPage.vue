@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 
 import { answer, client, get } from '../api/client'
-import { moment } from '../api/words'
+import { moment, toneOf } from '../api/words'
 
 const route = useRoute()
 const id = Number(route.params.id)
@@ -29,7 +29,6 @@ const checks = computed(() =>
   (closings.value ?? []).filter((c) => c.finding.station === 'check' && !c.superseded),
 )
 const released = computed(() => (page.value?.traveller.lines ?? []).filter((l) => l.state === 'released'))
-const tone = { pass: 'pass', adjust: 'caution', measure_again: 'caution', stop: 'stop' }
 const word = { pass: 'pass', adjust: 'adjusted', measure_again: 'open', stop: 'stopped' }
 const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
 const parts = computed(() => {
@@ -111,7 +110,7 @@ function print() {
             <div v-for="b in c.finding.bands" :key="b.label">{{ b.nominal_text }}</div>
           </td>
           <td>
-            <span class="chip" :class="tone[c.finding.verdict]">{{ word[c.finding.verdict] }}</span>
+            <span class="chip" :class="toneOf[c.finding.verdict]">{{ word[c.finding.verdict] }}</span>
           </td>
           <td>{{ c.finding.line }}</td>
           <td>{{ moment(c.at) }}</td>

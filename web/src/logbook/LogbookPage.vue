@@ -5,7 +5,7 @@ import { NTable } from 'naive-ui'
 import { ref } from 'vue'
 
 import { ServerError, answer, client, get, type Schemas } from '../api/client'
-import { moment } from '../api/words'
+import { moment, toneOf } from '../api/words'
 
 const printer = ref('')
 const part = ref('')
@@ -34,7 +34,6 @@ const { data, error } = useQuery({
 })
 const name = (id: number | null | undefined) =>
   bench.value?.rows.find((r) => r.printer.id === id)?.printer.name ?? ''
-const tone = { pass: 'pass', adjust: 'caution', measure_again: 'caution', stop: 'stop' }
 async function write() {
   failure.value = ''
   try {
@@ -109,7 +108,7 @@ async function write() {
             }}</RouterLink>
           </td>
           <td>
-            <span v-if="e.verdict" class="chip" :class="tone[e.verdict]">{{
+            <span v-if="e.verdict" class="chip" :class="toneOf[e.verdict]">{{
               e.verdict.replace('_', ' ')
             }}</span>
             {{ e.text }}

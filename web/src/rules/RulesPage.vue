@@ -4,6 +4,7 @@ import { useMessage } from 'naive-ui'
 import { computed } from 'vue'
 
 import { ServerError, answer, client, get, type Schemas } from '../api/client'
+import { numberOf } from '../api/words'
 import CellTable from './CellTable.vue'
 
 const queries = useQueryClient()
@@ -40,9 +41,9 @@ function choose(rule: Schemas['RuleId'], option: string, reason: string) {
   )
 }
 function tolerance(spec: Schemas['ToleranceSpec'], event: Event) {
-  const text = (event.target as HTMLInputElement).value.replace(',', '.').trim()
-  const value = Number(text)
-  if (!/^[-+]?[\d.]+$/.test(text) || !Number.isFinite(value)) {
+  const text = valueOf(event)
+  const value = numberOf(text)
+  if (value === null) {
     message.error(`${spec.label}: “${text}” is not a number. Type ${spec.min} to ${spec.max} ${spec.unit}.`)
     return
   }
@@ -54,9 +55,9 @@ function tolerance(spec: Schemas['ToleranceSpec'], event: Event) {
   )
 }
 function instrument(i: Schemas['Instrument'], key: 'half_width' | 'shared_half_width', event: Event) {
-  const text = (event.target as HTMLInputElement).value.replace(',', '.').trim()
-  const value = Number(text)
-  if (!/^[-+]?[\d.]+$/.test(text) || !Number.isFinite(value)) {
+  const text = valueOf(event)
+  const value = numberOf(text)
+  if (value === null) {
     message.error(`${i.name}: “${text}” is not a number. Type the limit in ${i.unit}.`)
     return
   }

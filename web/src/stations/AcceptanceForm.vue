@@ -1,16 +1,13 @@
 <script setup lang="ts">
-import { computed } from 'vue'
-
 import CubeDrawing from '../drawings/CubeDrawing.vue'
 import StringsPick from '../drawings/StringsPick.vue'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import ReadingField from '../ui/ReadingField.vue'
 import InstrumentPick from './InstrumentPick.vue'
-import type { Readings, Station } from './useStation'
+import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station }>()
-const r = computed(() => props.station.readings.value as Readings)
-const f = (path: string) => props.station.field(path)
+const { r, f } = useForm(props)
 const yesNo = [
   { value: 'yes', label: 'yes' },
   { value: 'no', label: 'no' },

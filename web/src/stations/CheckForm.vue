@@ -2,14 +2,13 @@
 import { NInput } from 'naive-ui'
 import { computed } from 'vue'
 
+import { signalWord } from '../api/words'
 import ReadingField from '../ui/ReadingField.vue'
-import type { Readings, Station } from './useStation'
+import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station }>()
-const r = computed(() => props.station.readings.value as Readings)
+const { r, f } = useForm(props)
 const sheet = computed(() => props.station.worktop.value?.sheet)
-const f = (path: string) => props.station.field(path)
-const signal = { notice: 'Notice', caution: 'Caution', warning: 'Warning', danger: 'Danger' }
 /** A tick on the box is done; taking it off opens the step again. */
 function toggle(i: number) {
   const tick = r.value.steps[i]
@@ -72,7 +71,7 @@ function next(event: KeyboardEvent, i: number) {
         </button>
       </div>
       <p v-if="s.caution" class="warn" :class="s.caution.signal" role="note">
-        <strong>{{ signal[s.caution.signal] }}.</strong> {{ s.caution.text }}
+        <strong>{{ signalWord[s.caution.signal] }}.</strong> {{ s.caution.text }}
       </p>
       <div v-if="r.steps[i].state === 'skipped' || r.steps[i].state === 'failed'" class="reason">
         <ReadingField

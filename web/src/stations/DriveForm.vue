@@ -1,19 +1,18 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { ref, watch } from 'vue'
 
 import DriveDrawing from '../drawings/DriveDrawing.vue'
 import ReadingField from '../ui/ReadingField.vue'
 import InstrumentPick from './InstrumentPick.vue'
-import type { Readings, Station } from './useStation'
+import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station }>()
-const r = computed(() => props.station.readings.value as Readings)
+const { r, f } = useForm(props)
 /* Unfolds by itself where something inside needs a look; folds only by hand. */
 const unfolded = ref(false)
 watch(props.station.problems, (all) => {
   if (all.some((p) => !/runs/.test(p.field))) unfolded.value = true
 })
-const f = (path: string) => props.station.field(path)
 </script>
 
 <template>

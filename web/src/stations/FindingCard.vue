@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { toneOf } from '../api/words'
 
 const props = defineProps<{
   finding: Schemas['Finding'] | null
@@ -11,12 +12,7 @@ const props = defineProps<{
   busy: boolean
 }>()
 const emit = defineEmits<{ close: []; reopen: []; back: [station: string] }>()
-const tone = computed(
-  () =>
-    ({ pass: 'pass', adjust: 'caution', measure_again: 'caution', stop: 'stop' })[
-      props.finding?.verdict ?? 'measure_again'
-    ],
-)
+const tone = computed(() => toneOf[props.finding?.verdict ?? 'measure_again'])
 const action = computed(
   () =>
     ({

@@ -1,15 +1,14 @@
 <script setup lang="ts">
-import { computed, watch } from 'vue'
+import { watch } from 'vue'
 
 import WallDrawing from '../drawings/WallDrawing.vue'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import ReadingField from '../ui/ReadingField.vue'
 import InstrumentPick from './InstrumentPick.vue'
-import type { Readings, Station } from './useStation'
+import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station }>()
-const r = computed(() => props.station.readings.value as Readings)
-const f = (path: string) => props.station.field(path)
+const { r, f } = useForm(props)
 watch(
   () => r.value.method,
   (method: string) => {

@@ -3,7 +3,7 @@ import { useClipboard } from '@vueuse/core'
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
-import { moment } from '../api/words'
+import { moment, signalWord } from '../api/words'
 
 const props = defineProps<{
   why: string
@@ -16,7 +16,6 @@ const commands = computed(() =>
   props.finding?.commands.length ? props.finding.commands : (props.setUp?.commands ?? []),
 )
 const what = computed(() => (props.finding?.commands.length ? 'To send' : 'To send for the test'))
-const signal = { notice: 'Notice', caution: 'Caution', warning: 'Warning', danger: 'Danger' }
 </script>
 
 <template>
@@ -26,7 +25,7 @@ const signal = { notice: 'Notice', caution: 'Caution', warning: 'Warning', dange
       <p>{{ why }}</p>
     </section>
     <section v-if="setUp?.caution" class="caution" :class="setUp.caution.signal" role="note">
-      <strong>{{ signal[setUp.caution.signal] }}.</strong> {{ setUp.caution.text }}
+      <strong>{{ signalWord[setUp.caution.signal] }}.</strong> {{ setUp.caution.text }}
     </section>
     <section v-if="setUp?.rule_text">
       <h2>House rule</h2>

@@ -4,12 +4,11 @@ import { computed } from 'vue'
 
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import ReadingField from '../ui/ReadingField.vue'
-import type { Readings, Station } from './useStation'
+import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station }>()
-const r = computed(() => props.station.readings.value as Readings)
+const { r, f } = useForm(props)
 const unit = computed(() => props.station.worktop.value?.unit ?? '')
-const f = (path: string) => props.station.field(path)
 </script>
 
 <template>

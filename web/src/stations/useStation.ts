@@ -214,3 +214,10 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
   }
 }
 export type Station = ReturnType<typeof useStation>
+
+/** What every form needs: the readings, and what a ReadingField of a path needs. */
+export function useForm(props: { station: Station }) {
+  const r = computed(() => props.station.readings.value as Readings)
+  const f = (path: string) => props.station.field(path)
+  return { r, f }
+}

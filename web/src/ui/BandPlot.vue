@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { toneOf } from '../api/words'
 
 /* Measured value with its uncertainty against the limit. Only places ink: every number comes from
    the finding. */
@@ -21,9 +22,7 @@ const view = computed(() => {
     value: at(b.measured),
   }
 })
-const tone = computed(
-  () => ({ pass: 'pass', adjust: 'caution', measure_again: 'caution', stop: 'stop' })[props.band.verdict],
-)
+const tone = computed(() => toneOf[props.band.verdict])
 /* Labels stand on the two sides of the line, so they never meet. */
 const place = (x: number) => Math.min(W - 160, Math.max(160, x))
 </script>
