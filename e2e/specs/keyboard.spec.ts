@@ -57,6 +57,10 @@ test('a whole job by keyboard alone', async ({ page, request }) => {
   await expect(page.getByRole('checkbox', { name: 'bed surface, replaced' })).toBeChecked()
   await page.keyboard.press('Control+Enter')
 
+  await heading(page, /keep what it knows/)
+  await page.keyboard.press('Control+Enter')
+  await expect(verdict(page)).toContainText('Not settled yet. Do each step and tick it')
+  await expect(page.locator('[data-step]:focus')).not.toBeChecked()
   await check(page, /keep what it knows/)
   await check(page, /Print the test piece/)
   await check(page, /Fit the new part/, true)

@@ -33,7 +33,7 @@ const spots = computed<Spot[]>(() => {
           at: [470, 88],
           leader: 'M464 83H430L408 72',
         }
-      : { part: 'extruder_motor', letter: 'M', name: 'extruder motor', at: [14, 328], leader: '' },
+      : { part: 'extruder_motor', letter: 'M', name: 'extruder motor', at: [14, 344], leader: '' },
     !d && {
       part: 'extruder_coupler',
       letter: 'X',
@@ -87,8 +87,8 @@ const spots = computed<Spot[]>(() => {
       part: 'temperature_sensor',
       letter: 'S',
       name: 'temperature sensor',
-      at: [14, 392],
-      leader: 'M180 387H251',
+      at: [14, 380],
+      leader: 'M180 375H222L251 386',
     },
     { part: 'part_fan', letter: 'P', name: 'part fan', at: [14, 422], leader: 'M98 417H178' },
     { part: 'bed_probe', letter: 'R', name: 'bed probe', at: [14, 454], leader: 'M108 449H120' },
@@ -96,6 +96,8 @@ const spots = computed<Spot[]>(() => {
   ]
   return all.filter((s): s is Spot => s !== false)
 })
+/* Left of the drawing a longer label would run into its leader or the fins. */
+const below = (s: Spot) => s.at[0] < 400 && s.part !== 'control_board'
 const on = (part: Part) => props.chosen.includes(part)
 const tone = (part: Part) => ({ on: on(part) })
 useEventListener(document, 'keydown', (event: KeyboardEvent) => {
@@ -228,7 +230,8 @@ const fins = [150, 172, 194, 216, 238, 260, 282]
       />
       <text :x="s.at[0]" :y="s.at[1]">
         <tspan class="letter">{{ s.letter }}</tspan>
-        {{ s.name }}{{ on(s.part) ? ', replaced' : '' }}
+        {{ s.name }}{{ on(s.part) && !below(s) ? ', replaced' : '' }}
+        <tspan v-if="on(s.part) && below(s)" :x="s.at[0]" dy="17">replaced</tspan>
       </text>
     </g>
   </svg>

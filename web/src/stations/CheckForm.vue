@@ -33,7 +33,7 @@ function next(event: KeyboardEvent, i: number) {
           data-step
           :checked="r.steps[i].state === 'done'"
           @change="toggle(Number(i))"
-          @keydown.enter="next($event, Number(i))"
+          @keydown.enter.exact="next($event, Number(i))"
         />
         <span>
           <span v-if="s.gate" class="chip">{{ s.gate }}</span>

@@ -54,8 +54,14 @@ watch(
 )
 
 async function close() {
+  const at = document.activeElement
   const got = await station.close()
-  if (!got) return
+  if (!got) {
+    // The fields were shut while the server looked: the hand goes on where it was.
+    await nextTick()
+    if (at instanceof HTMLElement) at.focus()
+    return
+  }
   message.info(`${worktop.value?.line.title}: ${got.finding.headline}`)
   const here = got.traveller.lines.find((l) => l.key === props.stationKey)
   if (here?.state === 'open' || here?.state === 'stopped') {
