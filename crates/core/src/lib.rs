@@ -9,6 +9,7 @@ pub mod chain;
 pub mod entry;
 pub mod finding;
 pub mod gcode;
+pub mod heat;
 pub mod house;
 pub mod measure;
 mod parameter;

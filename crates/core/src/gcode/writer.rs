@@ -95,6 +95,21 @@ pub fn set_flow_percent(percent: f64) -> Result<Command, CommandError> {
     ))
 }
 
+/// `M301 P… I… D…`: sets the nozzle's heater loop, output 0 to 255. Domain: P above 0 to 1200, I 0
+/// to 1200, D 0 to 20 000.
+/// # Errors
+/// [`CommandError::Value`] outside the domain.
+pub fn set_heater_gains(gains: &crate::heat::Gains) -> Result<Command, CommandError> {
+    let [p, i, d] = gains.in_form(crate::heat::OutputForm::Byte);
+    let p = bounded("P", p, 0.01, 1_200.0)?;
+    let i = bounded("I", i, 0.0, 1_200.0)?;
+    let d = bounded("D", d, 0.0, 20_000.0)?;
+    Ok(command(
+        format!("M301 P{} I{} D{}", plain(p, 2), plain(i, 2), plain(d, 2)),
+        "set heater loop",
+    ))
+}
+
 /// `M500`: stores settings, so that they outlive a power cycle.
 #[must_use]
 pub fn store_settings() -> Command {
