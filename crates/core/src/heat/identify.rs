@@ -62,6 +62,8 @@ const MOST_STEPS: u32 = 40;
 /// The log on an even grid: temperatures between samples, duty as its mean over each step.
 struct Grid {
     dt: f64,
+    /// Least dead time that the log can tell from none [s]: half its sample time.
+    least_delay: f64,
     temp: Vec<f64>,
     duty: Vec<f64>,
 }
@@ -121,7 +123,12 @@ fn even(trace: &Trace) -> Result<Grid, IdentifyError> {
     if points < LEAST_SAMPLES || spread(&temp) < 1.0 || spread(&duty) < 0.05 {
         return Err(IdentifyError::NoChange);
     }
-    Ok(Grid { dt, temp, duty })
+    Ok(Grid {
+        dt,
+        least_delay: (trace.period_s() / 2.0).min(1.0),
+        temp,
+        duty,
+    })
 }
 
 /// First guess for a dead time, by linear least squares on the integrated equation
@@ -235,11 +242,12 @@ fn project(grid: &Grid, p: &Theta, skip: usize, out: &mut Projection) -> Option<
     out.rss.is_finite().then_some(())
 }
 
-fn kept_in_range(mut q: Theta) -> Theta {
+fn kept_in_range(mut q: Theta, least_delay: f64) -> Theta {
     q[0] = q[0].clamp(0.5, 9.0);
     // The second lag stays the shorter one: exchanging them is the same plant.
     q[1] = q[1].clamp(-3.0, q[0] - 0.7);
-    q[2] = q[2].clamp(0.0, 60.0);
+    // A dead time too short for the log to show would make the ultimate gain anything.
+    q[2] = q[2].clamp(least_delay, 60.0);
     q
 }
 
@@ -267,11 +275,14 @@ pub fn identify(trace: &Trace) -> Result<Identified, IdentifyError> {
     let (delay, (_, tau, _, _)) = guess.unwrap_or((3.0, (0.0, 150.0, 0.0, 0.0)));
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
     let skip = ((8.0 / grid.dt) as usize).min(grid.temp.len() / 10);
-    let mut p = kept_in_range([
-        tau.clamp(2.0, 5e3).ln(),
-        (delay * 0.5).clamp(0.3, 30.0).ln(),
-        (delay * 0.6).max(0.2),
-    ]);
+    let mut p = kept_in_range(
+        [
+            tau.clamp(2.0, 5e3).ln(),
+            (delay * 0.5).clamp(0.3, 30.0).ln(),
+            (delay * 0.6).max(0.2),
+        ],
+        grid.least_delay,
+    );
     let no_fit = IdentifyError::NoFit {
         residual_c: f64::NAN,
     };
@@ -292,7 +303,10 @@ pub fn identify(trace: &Trace) -> Result<Identified, IdentifyError> {
                 damped[(i, i)] += lambda * normal[(i, i)].max(1e-9);
             }
             if let Some(step) = damped.lu().solve(&gradient) {
-                let q = kept_in_range([p[0] + step[0], p[1] + step[1], p[2] + step[2]]);
+                let q = kept_in_range(
+                    [p[0] + step[0], p[1] + step[1], p[2] + step[2]],
+                    grid.least_delay,
+                );
                 if project(&grid, &q, skip, &mut tried).is_some()
                     && tried.rss < here.rss
                     && tried.linear[0] > 0.0
@@ -311,6 +325,20 @@ pub fn identify(trace: &Trace) -> Result<Identified, IdentifyError> {
         }
     }
     report(&grid, &p, skip, &here, iterations)
+}
+
+/// How far below the target the part of a log begins that a model for the loop is fitted to [°C].
+const NEAR_C: f64 = 60.0;
+
+/// The part of a log that a loop's model is fitted to: from [`NEAR_C`] below the target on.
+///
+/// Far below, radiation and convection have another slope; nearer, a swing about the target alone
+/// shows the fast lags but not the slow one. Common practice, no published source; the figure is the
+/// one at which the predictions for simulated printers were best.
+#[must_use]
+pub fn working_part(trace: &Trace, target_c: f64) -> Trace {
+    let from = trace.first_reaching_s(target_c - NEAR_C).unwrap_or(0.0);
+    trace.between(from, f64::INFINITY)
 }
 
 /// −∂residual/∂θ of the projected problem, by differences.

@@ -24,7 +24,7 @@ pub use cooling::{
 pub use divider::{Divider, WrongTypePoint, displayed_c, wrong_type_curve};
 pub use figures::{LoopFigures, SETTLE_BAND_C, loop_figures};
 pub use heater::{HeaterPower, VoltageVerdict, heater_power, watts};
-pub use identify::{Identified, IdentifyError, identify};
+pub use identify::{Identified, IdentifyError, identify, working_part};
 pub use loop_sim::{LoopRun, LoopScript, simulate_loop};
 pub use model::{ModelError, Plant};
 pub use read_trace::{TraceDiagnostic, TraceFile, read_trace};

@@ -130,7 +130,7 @@ pub fn ultimate_of(plant: &Plant) -> Option<Ultimate> {
 /// What a logged relay test shows: half-step, swing, ultimate gain.
 ///
 /// Reads the log from the first time it reaches `target_c`; swings are counted from one upward
-/// crossing of the middle to the next; the first is left out, since the heat-up is still in it.
+/// crossing of the target to the next; the first is left out, since the heat-up is still in it.
 /// # Errors
 /// [`RelayError::TooFew`] with fewer than two whole swings, else as [`relay_analysis`].
 pub fn relay_from_trace(
@@ -141,16 +141,9 @@ pub fn relay_from_trace(
         .first_reaching_s(target_c)
         .ok_or(RelayError::TooFew { found: 0 })?;
     let part: Vec<_> = trace.samples.iter().filter(|s| s.t_s >= start).collect();
-    let highest = part
-        .iter()
-        .map(|s| s.temp_c)
-        .fold(f64::NEG_INFINITY, f64::max);
-    let lowest = part
-        .iter()
-        .skip(part.len() / 3)
-        .map(|s| s.temp_c)
-        .fold(f64::INFINITY, f64::min);
-    let middle = f64::midpoint(highest, lowest);
+    // A relay switches at its target, so every swing crosses it; the middle of the swing would be
+    // pulled up by the overshoot of the heat-up.
+    let middle = target_c;
     let mut ups = Vec::new();
     for (i, w) in part.windows(2).enumerate() {
         if w[0].temp_c < middle && w[1].temp_c >= middle {

@@ -1,0 +1,602 @@
+//! The board: reads lines, obeys, heats, reports.
+
+use std::collections::VecDeque;
+use std::fmt::Write as _;
+
+use wattotherm_core::gcode::{FrameError, Words, unframed};
+use wattotherm_core::heat::{Controller, ControllerSettings, Gains, OutputForm};
+
+use crate::autotune::{Autotune, Progress};
+use crate::build::Build;
+use crate::faults::Fault;
+use crate::physics::{STEP_S, World};
+use crate::settings::Settings;
+
+/// Physical steps between two decisions of the heater loop.
+const STEPS_A_DECISION: u64 = 2;
+/// Lines the board's buffer holds while it is busy.
+const MOST_WAITING: usize = 32;
+/// Longest line read.
+const MOST_BYTES: usize = 256;
+
+/// What keeps the board from its next line.
+#[derive(Clone, Debug)]
+enum Busy {
+    /// Waits for the nozzle; seconds inside the window so far.
+    Nozzle(f64),
+    /// Waits for the bed.
+    Bed,
+    /// A move; seconds left.
+    Moving(f64),
+    Autotune(Box<Autotune>),
+}
+
+/// A whole printer: bytes in by [`Twin::receive`], time by [`Twin::advance`], bytes out by
+/// [`Twin::take_output`].
+#[derive(Clone, Debug)]
+pub struct Twin {
+    /// Everything outside the board.
+    pub world: World,
+    settings: Settings,
+    stored: Settings,
+    input: Vec<u8>,
+    waiting: VecDeque<String>,
+    output: String,
+    last_line: u64,
+    numbered: bool,
+    busy: Option<Busy>,
+    since_busy_s: f64,
+    now_s: f64,
+    left_s: f64,
+    steps: u64,
+    target_c: f64,
+    bed_target_c: f64,
+    controller: Controller,
+    report_every_s: f64,
+    since_report_s: f64,
+    relative: bool,
+    e_relative: bool,
+    place_mm: [f64; 4],
+    feed_mm_s: f64,
+    flow: f64,
+    halted: bool,
+    /// Runaway protection: since when, and at what temperature, it was last seen to rise or hold.
+    watch: Option<(f64, f64)>,
+    /// Commands run, in order: what tests compare with what was sent.
+    pub ran: Vec<String>,
+}
+
+fn controller_of(pid: &[f64; 3]) -> Controller {
+    let gains =
+        Gains::from_form(pid[0].max(0.01), pid[1], pid[2], OutputForm::Byte).unwrap_or(Gains {
+            kp: 0.05,
+            ki: 0.0,
+            kd: 0.0,
+        });
+    // OK because 2 steps of 0.05 s are the sample time that these settings have.
+    Controller::new(ControllerSettings::common(gains))
+}
+
+impl Twin {
+    /// A printer just switched on.
+    #[must_use]
+    pub fn new(build: Build, seed: u64) -> Self {
+        let wrong = if build.faults.contains(&Fault::WrongSteps) {
+            1.0 / 3.0
+        } else {
+            1.0
+        };
+        let settings = Settings::old((build.true_steps_mm * wrong * 100.0).round() / 100.0);
+        let mut twin = Self {
+            world: World::new(build, seed),
+            stored: settings.clone(),
+            controller: controller_of(&settings.nozzle_pid),
+            settings,
+            input: Vec::new(),
+            waiting: VecDeque::new(),
+            output: String::new(),
+            last_line: 0,
+            numbered: false,
+            busy: None,
+            since_busy_s: 0.0,
+            now_s: 0.0,
+            left_s: 0.0,
+            steps: 0,
+            target_c: 0.0,
+            bed_target_c: 0.0,
+            report_every_s: 0.0,
+            since_report_s: 0.0,
+            relative: false,
+            e_relative: false,
+            place_mm: [0.0; 4],
+            feed_mm_s: 20.0,
+            flow: 1.0,
+            halted: false,
+            watch: None,
+            ran: Vec::new(),
+        };
+        twin.output.push_str("start\n");
+        twin
+    }
+
+    /// Off and on again: what was not stored is gone, the metal stays as hot as it is.
+    pub fn power_cycle(&mut self) {
+        self.settings = self.stored.clone();
+        self.controller = controller_of(&self.settings.nozzle_pid);
+        self.input.clear();
+        self.waiting.clear();
+        self.busy = None;
+        self.last_line = 0;
+        self.numbered = false;
+        self.target_c = 0.0;
+        self.bed_target_c = 0.0;
+        self.world.duty = 0.0;
+        self.world.bed_duty = 0.0;
+        self.world.part_fan = 0.0;
+        self.report_every_s = 0.0;
+        self.place_mm = [0.0; 4];
+        self.e_relative = false;
+        self.relative = false;
+        self.halted = false;
+        self.watch = None;
+        self.now_s = 0.0;
+        self.output.clear();
+        self.output.push_str("start\n");
+    }
+
+    /// Stored settings as text, for keeping them in a file.
+    #[must_use]
+    pub fn memory(&self) -> String {
+        serde_json::to_string(&self.stored).unwrap_or_default()
+    }
+
+    /// Switched on with these stored settings; damaged text changes nothing.
+    pub fn with_memory(&mut self, text: &str) {
+        if let Ok(stored) = serde_json::from_str(text) {
+            self.stored = stored;
+            self.settings = self.stored.clone();
+            self.controller = controller_of(&self.settings.nozzle_pid);
+        }
+    }
+
+    /// Targets of nozzle and bed [°C].
+    #[must_use]
+    pub const fn targets_c(&self) -> (f64, f64) {
+        (self.target_c, self.bed_target_c)
+    }
+
+    /// Whether it waits for nothing and has nothing to say.
+    #[must_use]
+    pub fn is_idle(&self) -> bool {
+        self.busy.is_none() && self.waiting.is_empty()
+    }
+
+    /// Seconds since it was switched on.
+    #[must_use]
+    pub const fn uptime_s(&self) -> f64 {
+        self.now_s
+    }
+
+    /// Takes bytes as they come; a line counts when its end has come.
+    pub fn receive(&mut self, bytes: &[u8]) {
+        for b in bytes {
+            if *b != b'\n' && *b != b'\r' {
+                if self.input.len() < MOST_BYTES {
+                    self.input.push(*b);
+                }
+                continue;
+            }
+            let line = String::from_utf8_lossy(&std::mem::take(&mut self.input))
+                .trim()
+                .to_owned();
+            if line.is_empty() {
+                continue;
+            }
+            // These two are obeyed as they come, whatever the board is busy with.
+            match line.as_str() {
+                "M112" => self.halt("emergency stop"),
+                "M108" => self.break_out(),
+                _ if self.waiting.len() < MOST_WAITING => self.waiting.push_back(line),
+                _ => {}
+            }
+        }
+        self.work();
+    }
+
+    /// What it has to say since the last time.
+    pub fn take_output(&mut self) -> Vec<u8> {
+        std::mem::take(&mut self.output).into_bytes()
+    }
+
+    /// Lines in, answer out, at once: for tests without a wire.
+    pub fn ask(&mut self, line: &str) -> String {
+        self.receive(format!("{line}\n").as_bytes());
+        String::from_utf8_lossy(&self.take_output()).into_owned()
+    }
+
+    /// Moves time on.
+    pub fn advance(&mut self, seconds: f64) {
+        self.left_s += seconds.clamp(0.0, 3_600.0);
+        while self.left_s >= STEP_S {
+            self.left_s -= STEP_S;
+            self.tick();
+        }
+    }
+
+    fn tick(&mut self) {
+        self.world.step();
+        self.steps += 1;
+        self.now_s += STEP_S;
+        if self.steps.is_multiple_of(STEPS_A_DECISION) {
+            self.decide();
+        }
+        self.progress();
+        if self.report_every_s > 0.0 {
+            self.since_report_s += STEP_S;
+            if self.since_report_s >= self.report_every_s - 1e-9 {
+                self.since_report_s = 0.0;
+                let report = self.temperatures();
+                let _ = writeln!(self.output, "{report}");
+            }
+        }
+        if self.busy.is_none() && !self.waiting.is_empty() {
+            self.work();
+        }
+    }
+
+    fn decide(&mut self) {
+        let shown = self.world.shown_c();
+        if self.halted {
+            self.world.duty = 0.0;
+            self.world.bed_duty = 0.0;
+            return;
+        }
+        let mut said = String::new();
+        let mut ended = None;
+        let tuning = if let Some(Busy::Autotune(tune)) = &mut self.busy {
+            let bed = tune.bed;
+            let temp = if bed { self.world.heat.bed_c } else { shown };
+            match tune.step(temp, self.now_s, &mut said) {
+                Progress::Going => {}
+                Progress::Done => ended = Some(None),
+                Progress::Failed(why) => ended = Some(Some(why)),
+            }
+            Some((bed, tune.duty()))
+        } else {
+            None
+        };
+        self.output.push_str(&said);
+        self.world.duty = match tuning {
+            Some((false, duty)) => duty,
+            _ if self.target_c > 0.0 => self.controller.update(self.target_c, shown),
+            _ => 0.0,
+        };
+        self.world.bed_duty = match tuning {
+            Some((true, duty)) => duty,
+            _ if self.bed_target_c > self.world.heat.bed_c + 0.3 => 1.0,
+            _ if self.bed_target_c > 0.0 => {
+                let hold = self.world.build.bed_w_k
+                    * (self.bed_target_c - self.world.build.ambient_c)
+                    / self.world.build.bed_w;
+                (hold + 0.3 * (self.bed_target_c - self.world.heat.bed_c)).clamp(0.0, 1.0)
+            }
+            _ => 0.0,
+        };
+        if let Some(why) = ended {
+            self.busy = None;
+            self.target_c = 0.0;
+            self.world.duty = 0.0;
+            match why {
+                None => self.output.push_str("ok\n"),
+                Some(w) => {
+                    let _ = writeln!(self.output, "Error:{w}\nok");
+                }
+            }
+            self.work();
+        }
+        self.protect(shown);
+    }
+
+    /// Runaway protection: a reading off its table, or full heat without a rise.
+    fn protect(&mut self, shown: f64) {
+        let wanted = match &self.busy {
+            Some(Busy::Autotune(t)) if !t.bed => t.target_c,
+            _ => self.target_c,
+        };
+        if wanted <= 0.0 {
+            self.watch = None;
+            return;
+        }
+        if shown <= 0.5 || shown >= 349.5 {
+            self.halt("nozzle sensor out of range, heaters off");
+            return;
+        }
+        let (since, at) = *self.watch.get_or_insert((self.now_s, shown));
+        let heating = shown < wanted - 8.0;
+        if !heating {
+            self.watch = Some((self.now_s, shown));
+        } else if shown >= at + 2.0 {
+            self.watch = Some((self.now_s, shown));
+        } else if self.now_s - since > 40.0 {
+            self.halt("nozzle does not heat, heaters off");
+        }
+    }
+
+    fn halt(&mut self, why: &str) {
+        self.halted = true;
+        self.target_c = 0.0;
+        self.bed_target_c = 0.0;
+        self.world.duty = 0.0;
+        self.world.bed_duty = 0.0;
+        self.busy = None;
+        self.waiting.clear();
+        self.watch = None;
+        self.ran.push("M112".into());
+        let _ = writeln!(self.output, "Error:halted: {why}");
+    }
+
+    fn break_out(&mut self) {
+        if let Some(busy) = self.busy.take() {
+            if matches!(busy, Busy::Autotune(_)) {
+                self.target_c = 0.0;
+                self.world.duty = 0.0;
+            }
+            self.output.push_str("ok\n");
+        }
+    }
+
+    fn progress(&mut self) {
+        let Some(busy) = &mut self.busy else { return };
+        self.since_busy_s += STEP_S;
+        let done = match busy {
+            Busy::Nozzle(inside) => {
+                if (self.world.shown_c() - self.target_c).abs() < 1.0 || self.target_c <= 0.0 {
+                    *inside += STEP_S;
+                } else {
+                    *inside = 0.0;
+                }
+                *inside > 3.0
+            }
+            Busy::Bed => self.world.heat.bed_c >= self.bed_target_c - 1.0,
+            Busy::Moving(left) => {
+                *left -= STEP_S;
+                *left <= 0.0
+            }
+            Busy::Autotune(_) => false,
+        };
+        if done {
+            self.busy = None;
+            self.output.push_str("ok\n");
+            self.work();
+        } else if self.since_busy_s >= 2.0 {
+            self.since_busy_s = 0.0;
+            self.output.push_str("echo:busy: processing\n");
+        }
+    }
+
+    fn work(&mut self) {
+        while self.busy.is_none() {
+            let Some(line) = self.waiting.pop_front() else {
+                return;
+            };
+            self.line(&line);
+        }
+    }
+
+    fn again(&mut self, why: &str) {
+        let (last, next) = (self.last_line, self.last_line + 1);
+        let _ = writeln!(
+            self.output,
+            "Error:{why}, last line: {last}\nResend: {next}\nok"
+        );
+    }
+
+    fn line(&mut self, line: &str) {
+        let (number, command) = match unframed(line) {
+            Ok(f) => f,
+            Err(FrameError::Checksum) => return self.again("checksum mismatch"),
+            Err(_) => return self.again("line without number or checksum"),
+        };
+        let command = command.to_owned();
+        let Ok(words) = Words::read(&command) else {
+            if number.is_none() && self.numbered {
+                return self.again("line without number");
+            }
+            let shown: String = command.chars().take(40).collect();
+            let _ = writeln!(self.output, "echo:Unknown command: \"{shown}\"\nok");
+            self.last_line = number.unwrap_or(self.last_line);
+            return;
+        };
+        match number {
+            Some(n) if words.code() == "M110" => {
+                self.last_line = words.value('N').map_or(n, |v| {
+                    // OK because words hold numbers below 1e9.
+                    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+                    let n = v.max(0.0) as u64;
+                    n
+                });
+                self.numbered = true;
+                self.output.push_str("ok\n");
+                return;
+            }
+            Some(n) if n != self.last_line + 1 => return self.again("wrong line number"),
+            Some(n) => {
+                self.last_line = n;
+                self.numbered = true;
+            }
+            None if self.numbered => return self.again("line without number"),
+            None => {}
+        }
+        if self.halted && words.code() != "M999" {
+            self.output.push_str("Error:halted\nok\n");
+            return;
+        }
+        self.ran.push(command);
+        if self.obey(&words) {
+            self.output.push_str("ok\n");
+        }
+    }
+
+    /// Runs a command; true if `ok` can be said at once.
+    fn obey(&mut self, w: &Words) -> bool {
+        match w.code() {
+            "M999" => self.halted = false,
+            "M104" | "M109" => {
+                let most = self.world.build.limit_c - self.world.build.margin_c;
+                let asked = w.value('S').unwrap_or(0.0).max(0.0);
+                if asked > most {
+                    let _ = writeln!(self.output, "echo:target limited to {most:.0}");
+                }
+                self.target_c = asked.min(most);
+                self.controller = controller_of(&self.settings.nozzle_pid);
+                if w.code() == "M109" {
+                    self.busy = Some(Busy::Nozzle(0.0));
+                    return false;
+                }
+            }
+            "M140" | "M190" => {
+                self.bed_target_c = w.value('S').unwrap_or(0.0).clamp(0.0, 110.0);
+                if w.code() == "M190" {
+                    self.busy = Some(Busy::Bed);
+                    return false;
+                }
+            }
+            "M105" => {
+                let report = self.temperatures();
+                let _ = writeln!(self.output, "ok {report}");
+                return false;
+            }
+            "M155" => {
+                self.report_every_s = w.value('S').unwrap_or(0.0).clamp(0.0, 60.0);
+                self.since_report_s = 0.0;
+            }
+            "M106" => self.world.part_fan = w.value('S').unwrap_or(255.0).clamp(0.0, 255.0) / 255.0,
+            "M107" => self.world.part_fan = 0.0,
+            "M82" => self.e_relative = false,
+            "M83" => self.e_relative = true,
+            "G90" => self.relative = false,
+            "G91" => self.relative = true,
+            "G92" => {
+                for (i, l) in "XYZE".chars().enumerate() {
+                    self.place_mm[i] = w.value(l).unwrap_or(self.place_mm[i]);
+                }
+            }
+            "G28" => {
+                self.place_mm = [0.0, 0.0, 0.0, self.place_mm[3]];
+                self.busy = Some(Busy::Moving(12.0));
+                return false;
+            }
+            "G29" => {
+                self.busy = Some(Busy::Moving(40.0));
+                return false;
+            }
+            "G0" | "G1" => return self.travel(w),
+            "M303" => {
+                let cycles = w.value('C').unwrap_or(5.0).clamp(3.0, 20.0);
+                let bed = w.value('E').is_some_and(|e| e < 0.0);
+                let target = w.value('S').unwrap_or(150.0);
+                if target > self.world.build.limit_c - self.world.build.margin_c {
+                    self.output
+                        .push_str("Error:autotune stopped, target above the limit\n");
+                    return true;
+                }
+                // OK because cycles lie between 3 and 20.
+                #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+                let tune = Autotune::new(target, bed, cycles as u32, self.now_s);
+                self.watch = None;
+                self.busy = Some(Busy::Autotune(Box::new(tune)));
+                return false;
+            }
+            "M500" => {
+                if !self.world.build.faults.contains(&Fault::SettingsNotSaved) {
+                    self.stored = self.settings.clone();
+                }
+                self.output.push_str("echo:settings stored\n");
+            }
+            "M501" => {
+                self.settings = self.stored.clone();
+                self.controller = controller_of(&self.settings.nozzle_pid);
+            }
+            "M503" => self.output.push_str(&self.settings.report()),
+            "M115" => self
+                .output
+                .push_str("NAME:bench printer EXTRUDERS:1\nCap:AUTOREPORT_TEMP:1\n"),
+            "M114" => {
+                let [x, y, z, e] = self.place_mm;
+                let _ = writeln!(self.output, "X:{x:.2} Y:{y:.2} Z:{z:.2} E:{e:.2}");
+            }
+            "M221" => self.flow = w.value('S').unwrap_or(100.0) / 100.0,
+            "M108" | "M112" | "M400" | "M220" | "M302" | "M119" | "M208" => {}
+            code => {
+                if self.settings.set(code, |l| w.value(l)) {
+                    if code == "M301" {
+                        self.controller = controller_of(&self.settings.nozzle_pid);
+                    }
+                } else {
+                    let _ = writeln!(self.output, "echo:Unknown command: \"{code}\"");
+                }
+            }
+        }
+        true
+    }
+
+    fn travel(&mut self, w: &Words) -> bool {
+        if let Some(f) = w.value('F') {
+            self.feed_mm_s = (f / 60.0).max(0.05);
+        }
+        let mut path = 0.0_f64;
+        for (i, l) in "XYZ".chars().enumerate() {
+            if let Some(v) = w.value(l) {
+                let to = if self.relative {
+                    self.place_mm[i] + v
+                } else {
+                    v
+                };
+                path = path.hypot(to - self.place_mm[i]);
+                self.place_mm[i] = to;
+            }
+        }
+        let mut fed = 0.0;
+        if let Some(e) = w.value('E') {
+            fed = if self.e_relative || self.relative {
+                e
+            } else {
+                e - self.place_mm[3]
+            };
+            self.place_mm[3] += fed;
+            if fed > 0.0 && self.world.shown_c() < 165.0 && !self.world.free_air {
+                self.output.push_str("echo:cold extrusion prevented\n");
+                fed = 0.0;
+            }
+        }
+        let seconds = if path > 0.0 { path } else { fed.abs() } / self.feed_mm_s;
+        if fed.abs() > 0.0 && seconds > 0.0 {
+            self.world.feed(
+                fed * self.flow,
+                fed.abs() / seconds,
+                self.settings.steps_mm[3],
+            );
+        }
+        if seconds <= 0.0 {
+            return true;
+        }
+        self.busy = Some(Busy::Moving(seconds));
+        false
+    }
+
+    fn temperatures(&mut self) -> String {
+        let bed = self.world.bed_shown_c();
+        let target = match &self.busy {
+            Some(Busy::Autotune(t)) if !t.bed => t.target_c,
+            _ => self.target_c,
+        };
+        format!(
+            "T:{:.2} /{target:.2} B:{bed:.2} /{:.2} @:{:.0} B@:{:.0} UP:{:.2}",
+            self.world.shown_c(),
+            self.bed_target_c,
+            self.world.duty * 127.0,
+            self.world.bed_duty * 127.0,
+            self.now_s
+        )
+    }
+}

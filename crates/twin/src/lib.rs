@@ -1,0 +1,19 @@
+//! The simulated printer that ships with Wattotherm.
+//!
+//! Its public face is the line protocol: whoever talks to it can't know that no metal is there.
+//! [`Twin`] is the whole printer as a state machine: bytes in, time, bytes out. [`port`] puts it
+//! behind TCP, a pseudo-terminal, or a pipe in the same process.
+#![deny(missing_docs)]
+
+mod autotune;
+mod build;
+mod faults;
+mod firmware;
+mod physics;
+pub mod port;
+mod settings;
+
+pub use build::{Build, Kind};
+pub use faults::{Fault, UnknownFault};
+pub use firmware::Twin;
+pub use physics::{Bench, Heat, World};
