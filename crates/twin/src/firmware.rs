@@ -165,6 +165,12 @@ impl Twin {
         (self.target_c, self.bed_target_c)
     }
 
+    /// Number of the last line it ran.
+    #[must_use]
+    pub const fn last_line(&self) -> u64 {
+        self.last_line
+    }
+
     /// Whether it waits for nothing and has nothing to say.
     #[must_use]
     pub fn is_idle(&self) -> bool {

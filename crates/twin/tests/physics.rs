@@ -86,9 +86,18 @@ fn an_autotune_swings_and_its_log_gives_the_plant() {
         let swing = working_part(&Trace::new(log.samples[..end].iter().copied()), 210.0);
         let found = identify(&swing).unwrap();
         let (cycle, half, ultimate) = relay_from_trace(&swing, 210.0).unwrap();
-        assert!((0.2..0.5).contains(&half), "{kind:?}: half a step of {half}");
-        assert!((1.0..4.0).contains(&cycle.amplitude_c), "{kind:?}: {cycle:?}");
-        assert!((5.0..30.0).contains(&ultimate.tu_s), "{kind:?}: {ultimate:?}");
+        assert!(
+            (0.2..0.5).contains(&half),
+            "{kind:?}: half a step of {half}"
+        );
+        assert!(
+            (1.0..4.0).contains(&cycle.amplitude_c),
+            "{kind:?}: {cycle:?}"
+        );
+        assert!(
+            (5.0..30.0).contains(&ultimate.tu_s),
+            "{kind:?}: {ultimate:?}"
+        );
         assert!(found.residual_c < 0.8, "{found:?}");
     }
 }

@@ -73,7 +73,9 @@ fn what_the_simulation_says_of_a_rule_is_what_the_twin_does() {
         TuningRule::Amigo,
     ];
     let (mut cases, mut settled) = (0, 0);
-    println!("| hot end | rule | n | overshoot, worst difference [°C] | settling, median and worst difference [s] |");
+    println!(
+        "| hot end | rule | n | overshoot, worst difference [°C] | settling, median and worst difference [s] |"
+    );
     println!("|---|---|---|---|---|");
     for kind in Kind::ALL {
         for rule in rules {
@@ -115,7 +117,10 @@ fn what_the_simulation_says_of_a_rule_is_what_the_twin_does() {
                 settle[settle.len() / 2],
                 settle.last().unwrap()
             );
-            assert!(over.last().unwrap() <= &OVERSHOOT_C, "{kind:?} {rule:?}: {over:?}");
+            assert!(
+                over.last().unwrap() <= &OVERSHOOT_C,
+                "{kind:?} {rule:?}: {over:?}"
+            );
             cases += settle.len();
             settled += settle.iter().filter(|s| **s <= SETTLE_S).count();
         }

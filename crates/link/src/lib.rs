@@ -1,0 +1,17 @@
+//! Talking to a printer: transport, protocol, guard, record, and the routines built on them.
+//!
+//! A [`Link`] knows bytes and the rules of core, nothing of what stands behind the wire.
+#![deny(missing_docs)]
+
+mod link;
+mod protocol;
+mod record;
+pub mod routines;
+mod status;
+mod transport;
+
+pub use link::{Link, LinkOptions};
+pub use protocol::Patience;
+pub use record::{Way, Wire};
+pub use status::{Heaters, LinkState, LinkStatus, SendError};
+pub use transport::{Address, BAUDS, BoxStream, Opener, Port, Stream, ports};

@@ -1,0 +1,457 @@
+//! The line protocol from the sender's side, as a state machine: lines and time in, bytes and events
+//! out. No I/O, so that every order of mishaps can be tried.
+//!
+//! One line is in flight. The printer counts lines, so what it asks for tells what it has run: a
+//! line is only ever sent again under its old number, and the printer runs a number once.
+
+use std::collections::VecDeque;
+
+use wattotherm_core::gcode::{Reply, framed, read_reply};
+
+/// How long to wait for what, in milliseconds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Patience {
+    /// Without an answer to a quick command, or without any sign of life during a long one.
+    pub silence_ms: u64,
+    /// Times a line is sent again before the printer counts as silent.
+    pub probes: u32,
+    /// Least time between two sendings of the same line, doubled each time.
+    pub quiet_ms: u64,
+    /// Times one line may be asked for again before the wire counts as unusable.
+    pub resends: u32,
+}
+
+impl Default for Patience {
+    /// Common practice, no published source: firmwares say that they are busy every two seconds.
+    fn default() -> Self {
+        Self {
+            silence_ms: 6_000,
+            probes: 3,
+            quiet_ms: 40,
+            resends: 40,
+        }
+    }
+}
+
+/// What came of it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Event {
+    /// The line in flight was run; what the printer said meanwhile.
+    Done(Vec<String>),
+    /// The printer was started anew: it has forgotten line numbers, targets and place.
+    Restarted,
+    /// The printer says that something is wrong.
+    Complaint(String),
+    /// The printer gives no answer any more.
+    Silent,
+    /// The same line was asked for too often.
+    Noisy,
+    /// The printer counts in a way that fits nothing sent: whether the last line ran is unknown.
+    Lost,
+}
+
+#[derive(Clone, Debug)]
+struct Flight {
+    long: bool,
+    answer: Vec<String>,
+}
+
+/// The sender.
+#[derive(Clone, Debug)]
+pub struct Protocol {
+    patience: Patience,
+    next: u64,
+    past: VecDeque<(u64, String)>,
+    flight: Option<Flight>,
+    /// The line whose `ok` is awaited; below the one in flight while lines are sent again.
+    awaited: Option<u64>,
+    written_ms: u64,
+    life_ms: u64,
+    heard_ms: u64,
+    probes: u32,
+    resends: u32,
+    wait_ms: u64,
+    again_at: Option<u64>,
+    /// The printer says `ok` right after it has asked for a line: that one acknowledges nothing.
+    after_resend: bool,
+    out: String,
+    events: Vec<Event>,
+    complaint: Option<String>,
+}
+
+/// Lines kept for sending again.
+const MOST_PAST: usize = 64;
+/// How many times longer a printer is waited for that still reports temperatures.
+const MOST_PATIENT: u32 = 8;
+/// Lines of one answer kept.
+const MOST_ANSWER: usize = 400;
+
+impl Protocol {
+    /// Before the first line.
+    #[must_use]
+    pub fn new(patience: Patience) -> Self {
+        Self {
+            patience,
+            next: 1,
+            past: VecDeque::new(),
+            flight: None,
+            awaited: None,
+            written_ms: 0,
+            life_ms: 0,
+            heard_ms: 0,
+            probes: 0,
+            resends: 0,
+            wait_ms: patience.quiet_ms,
+            again_at: None,
+            after_resend: false,
+            out: String::new(),
+            events: Vec::new(),
+            complaint: None,
+        }
+    }
+
+    /// Starts counting at 1: `N0 M110 N0`. Its `ok` ends in [`Event::Done`].
+    pub fn greet(&mut self, now_ms: u64) {
+        *self = Self::new(self.patience);
+        self.past.push_back((0, "M110 N0".into()));
+        self.launch(0, false, now_ms);
+    }
+
+    /// Whether a line may be sent.
+    #[must_use]
+    pub const fn is_free(&self) -> bool {
+        self.flight.is_none() && self.awaited.is_none()
+    }
+
+    /// Sends a line. `long` for what answers late: heating and waiting, moving, autotune.
+    pub fn send(&mut self, command: &str, long: bool, now_ms: u64) {
+        debug_assert!(self.is_free());
+        let number = self.next;
+        self.next += 1;
+        self.past.push_back((number, command.to_owned()));
+        if self.past.len() > MOST_PAST {
+            self.past.pop_front();
+        }
+        self.launch(number, long, now_ms);
+    }
+
+    fn launch(&mut self, number: u64, long: bool, now_ms: u64) {
+        self.flight = Some(Flight {
+            long,
+            answer: Vec::new(),
+        });
+        self.probes = 0;
+        self.resends = 0;
+        self.wait_ms = self.patience.quiet_ms;
+        self.life_ms = now_ms;
+        self.write(number, now_ms);
+    }
+
+    fn write(&mut self, number: u64, now_ms: u64) {
+        if let Some((_, command)) = self.past.iter().find(|(n, _)| *n == number) {
+            self.out.push_str(&framed(number, command));
+        }
+        self.awaited = Some(number);
+        self.written_ms = now_ms;
+        self.again_at = None;
+    }
+
+    /// Takes heat commands that have not surely run out of what may be sent again: after a stop they
+    /// must not come through late. The numbers stay, with a question in their place.
+    pub fn withdraw_heat(&mut self) {
+        for (_, command) in &mut self.past {
+            let heats = ["M104 ", "M109 ", "M140 ", "M190 ", "M303 "]
+                .iter()
+                .any(|c| command.starts_with(c));
+            if heats && !command.contains("S0") {
+                *command = "M105".into();
+            }
+        }
+    }
+
+    /// Gives up the line in flight without knowing whether it ran.
+    pub fn abandon(&mut self) {
+        self.flight = None;
+        self.awaited = None;
+        self.again_at = None;
+    }
+
+    /// Takes one line of the printer.
+    pub fn line(&mut self, line: &str, now_ms: u64) {
+        let reply = read_reply(line);
+        let after_resend = std::mem::take(&mut self.after_resend);
+        match reply {
+            Reply::Ok(rest) => {
+                self.life_ms = now_ms;
+                if after_resend {
+                    return;
+                }
+                if !rest.is_empty()
+                    && let Some(f) = &mut self.flight
+                {
+                    f.answer.push(rest);
+                }
+                self.acknowledged(now_ms);
+            }
+            Reply::Resend(number) => {
+                self.after_resend = true;
+                self.complaint = None;
+                self.life_ms = now_ms;
+                self.asked_for(number, now_ms);
+            }
+            Reply::Busy => {
+                self.life_ms = now_ms;
+                self.probes = 0;
+            }
+            Reply::Started => {
+                self.abandon();
+                self.events.push(Event::Restarted);
+            }
+            Reply::Error(says) => {
+                // Behind a damaged line stands a request; that is no complaint about the printer.
+                let about_line = ["checksum", "line number", "last line"]
+                    .iter()
+                    .any(|w| says.to_ascii_lowercase().contains(w));
+                if !about_line {
+                    self.complaint = Some(says.clone());
+                    self.events.push(Event::Complaint(says));
+                }
+            }
+            Reply::Other(text) => {
+                self.heard_ms = now_ms;
+                if let Some(f) = &mut self.flight {
+                    // Long commands report as they go: that is a sign of life.
+                    if f.answer.len() < MOST_ANSWER && !text.starts_with("T:") {
+                        f.answer.push(text);
+                    }
+                }
+            }
+        }
+    }
+
+    fn acknowledged(&mut self, now_ms: u64) {
+        let Some(awaited) = self.awaited else {
+            // An `ok` to nothing: said twice, or late.
+            return;
+        };
+        let newest = self.next - 1;
+        if awaited < newest {
+            self.write(awaited + 1, now_ms);
+            return;
+        }
+        self.awaited = None;
+        self.again_at = None;
+        if let Some(f) = self.flight.take() {
+            self.events.push(Event::Done(f.answer));
+        }
+    }
+
+    fn asked_for(&mut self, number: u64, now_ms: u64) {
+        if number == self.next {
+            // It has run all there was: an acknowledgement, whatever became of the `ok`.
+            self.awaited = self.awaited.map(|_| self.next - 1);
+            self.acknowledged(now_ms);
+            return;
+        }
+        if !self.past.iter().any(|(n, _)| *n == number) {
+            self.abandon();
+            self.events.push(Event::Lost);
+            return;
+        }
+        if self.awaited == Some(number) && self.again_at.is_some() {
+            // Asked already; the copy is on its way.
+            return;
+        }
+        self.resends += 1;
+        if self.resends > self.patience.resends {
+            self.abandon();
+            self.events.push(Event::Noisy);
+            return;
+        }
+        // Not at once if it was just sent: the request may be an echo of an earlier copy, and every
+        // copy sent for an echo makes another echo.
+        let just_sent = self.awaited == Some(number) && now_ms < self.written_ms + self.wait_ms;
+        self.awaited = Some(number);
+        if just_sent {
+            self.again_at = Some(self.written_ms + self.wait_ms);
+            self.wait_ms = (self.wait_ms * 2).min(2_000);
+        } else {
+            self.write(number, now_ms);
+        }
+    }
+
+    /// Lets time pass.
+    pub fn tick(&mut self, now_ms: u64) {
+        let Some(awaited) = self.awaited else { return };
+        if self.again_at.is_some_and(|t| now_ms >= t) {
+            self.write(awaited, now_ms);
+        }
+        if now_ms < self.due_ms() {
+            return;
+        }
+        // Reports still come while an `ok` stays away: it is alive, and busy or deaf. Ask for longer.
+        let talks = now_ms < self.heard_ms + self.patience.silence_ms;
+        let most = self.patience.probes * if talks { MOST_PATIENT } else { 1 };
+        if self.probes >= most {
+            self.abandon();
+            self.events.push(Event::Silent);
+            return;
+        }
+        self.probes += 1;
+        self.life_ms = now_ms;
+        // Ends a half line that a lost byte left open; then the same number again.
+        self.out.push('\n');
+        self.write(awaited, now_ms);
+    }
+
+    /// When [`Protocol::tick`] has something to do, if a line is awaited.
+    #[must_use]
+    pub fn wakes_at_ms(&self) -> Option<u64> {
+        self.awaited?;
+        let due = self.due_ms();
+        Some(self.again_at.map_or(due, |t| t.min(due)))
+    }
+
+    fn due_ms(&self) -> u64 {
+        let long = self.flight.as_ref().is_some_and(|f| f.long);
+        let since = self.life_ms.max(self.written_ms);
+        // A long command that says nothing about being busy may be at it all the same.
+        since + self.patience.silence_ms * if long { 2 } else { 1 }
+    }
+
+    /// Bytes to write since the last time.
+    pub fn take_output(&mut self) -> String {
+        std::mem::take(&mut self.out)
+    }
+
+    /// What happened since the last time.
+    pub fn take_events(&mut self) -> Vec<Event> {
+        std::mem::take(&mut self.events)
+    }
+
+    /// What the printer complained about since the line in flight was sent.
+    pub fn take_complaint(&mut self) -> Option<String> {
+        self.complaint.take()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn greeted() -> Protocol {
+        let mut p = Protocol::new(Patience::default());
+        p.greet(0);
+        assert_eq!(p.take_output(), "N0 M110 N0*125\n");
+        p.line("ok", 1);
+        assert_eq!(p.take_events(), [Event::Done(vec![])]);
+        p
+    }
+
+    fn sent(p: &mut Protocol, command: &str) -> String {
+        p.send(command, false, 10);
+        p.take_output()
+    }
+
+    #[test]
+    fn a_damaged_line_is_sent_again_under_its_number() {
+        let mut p = greeted();
+        let first = sent(&mut p, "M92 E100");
+        for l in ["Error:checksum mismatch, last line: 0", "Resend: 1", "ok"] {
+            p.line(l, 12);
+        }
+        p.tick(10 + 40);
+        assert_eq!(p.take_output(), first);
+        assert_eq!(
+            p.take_events(),
+            [],
+            "the ok behind a request acknowledges nothing"
+        );
+        p.line("ok", 13);
+        assert_eq!(p.take_events(), [Event::Done(vec![])]);
+    }
+
+    #[test]
+    fn a_request_for_the_next_line_is_an_acknowledgement() {
+        let mut p = greeted();
+        sent(&mut p, "G92 E0");
+        p.line("Resend: 2", 12);
+        p.line("ok", 12);
+        assert_eq!(p.take_output(), "");
+        assert_eq!(p.take_events(), [Event::Done(vec![])]);
+    }
+
+    #[test]
+    fn a_doubled_ok_is_made_good_when_the_printer_asks() {
+        let mut p = greeted();
+        sent(&mut p, "G92 E0");
+        p.line("ok", 11);
+        let second = sent(&mut p, "G92 E1");
+        // This ok belongs to the first line; the second was lost on the way.
+        p.line("ok", 12);
+        let third = sent(&mut p, "G92 E2");
+        p.line("Resend: 2", 13);
+        p.line("ok", 13);
+        assert_eq!(p.take_output(), second);
+        p.line("ok", 14);
+        assert_eq!(p.take_output(), third);
+        assert_eq!(p.take_events().len(), 2, "the third is not done yet");
+        p.line("ok", 15);
+        assert_eq!(p.take_events().len(), 1);
+    }
+
+    #[test]
+    fn a_storm_of_requests_does_not_feed_itself() {
+        let mut p = greeted();
+        sent(&mut p, "G92 E0");
+        for _ in 0..20 {
+            p.line("Resend: 1", 20);
+            p.line("ok", 20);
+        }
+        assert_eq!(p.take_output(), "", "not at once: they may be echoes");
+        p.tick(10 + 40);
+        assert_eq!(
+            p.take_output().matches("G92").count(),
+            1,
+            "one copy for twenty requests"
+        );
+    }
+
+    #[test]
+    fn a_silent_printer_is_asked_three_times_and_then_given_up() {
+        let mut p = greeted();
+        sent(&mut p, "M105");
+        let mut now = 10;
+        for _ in 0..3 {
+            now += 6_000;
+            p.tick(now);
+            assert!(p.take_output().contains("N1 M105"));
+        }
+        p.tick(now + 6_000);
+        assert_eq!(p.take_events(), [Event::Silent]);
+        assert!(p.is_free());
+    }
+
+    #[test]
+    fn a_withdrawn_heat_command_is_not_sent_again() {
+        let mut p = greeted();
+        sent(&mut p, "M104 S210");
+        p.line("ok", 11);
+        p.withdraw_heat();
+        sent(&mut p, "M104 S0");
+        p.line("Resend: 1", 12);
+        p.line("ok", 12);
+        assert!(p.take_output().starts_with("N1 M105*"));
+        p.line("ok", 13);
+        assert!(p.take_output().starts_with("N2 M104 S0*"));
+    }
+
+    #[test]
+    fn a_restart_forgets_the_line_in_flight() {
+        let mut p = greeted();
+        sent(&mut p, "M109 S210");
+        p.line("start", 15);
+        assert_eq!(p.take_events(), [Event::Restarted]);
+        assert!(p.is_free());
+    }
+}

@@ -1,0 +1,180 @@
+//! Longer pieces of work on a printer, written against [`Link`] alone: each shows its progress, can be
+//! stopped, and leaves the heaters off however it ends. Time is the printer's own clock.
+
+mod autotune;
+mod heat;
+mod settings;
+
+use std::time::Duration;
+
+use serde::{Deserialize, Serialize};
+use tokio::sync::watch;
+use utoipa::ToSchema;
+use wattotherm_core::heat::Trace;
+
+use crate::link::Link;
+use crate::status::{LinkState, LinkStatus, SendError};
+
+pub use autotune::{Autotuned, autotune};
+pub use heat::{VERIFY_FAN_S, VERIFY_HOLD_S, Verified, hold, limit, verify, warm};
+pub use settings::{Mismatch, Written, read_settings_text, write_settings};
+
+/// How far a routine is.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Progress {
+    /// What it does now, e.g. "heating to 210 °C".
+    pub says: String,
+    /// Part done, 0 to 1.
+    pub part: f64,
+    /// Seconds left by the printer's clock, where they can be told.
+    pub left_s: Option<f64>,
+}
+
+/// Shows progress and hears a stop.
+#[derive(Debug)]
+pub struct Control {
+    progress: watch::Sender<Progress>,
+    stop: watch::Receiver<bool>,
+}
+
+/// The other end of a [`Control`].
+#[derive(Debug)]
+pub struct Remote {
+    /// How far it is.
+    pub progress: watch::Receiver<Progress>,
+    stop: watch::Sender<bool>,
+}
+
+impl Remote {
+    /// Asks the routine to stop.
+    pub fn stop(&self) {
+        let _ = self.stop.send(true);
+    }
+}
+
+/// Both ends.
+#[must_use]
+pub fn control() -> (Control, Remote) {
+    let (progress, seen) = watch::channel(Progress::default());
+    let (stop, heard) = watch::channel(false);
+    (
+        Control {
+            progress,
+            stop: heard,
+        },
+        Remote {
+            progress: seen,
+            stop,
+        },
+    )
+}
+
+/// Why a routine ended before its end.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum RoutineError {
+    /// Stopped by hand.
+    #[error("Stopped by hand. Heaters are set to 0.")]
+    Stopped,
+    /// A command didn't go through.
+    #[error(transparent)]
+    Send(#[from] SendError),
+    /// The connection or the printer ended it.
+    #[error("{says}")]
+    Broken {
+        /// What happened.
+        says: String,
+    },
+    /// It didn't get there.
+    #[error("{says}")]
+    NotReached {
+        /// What was wanted, and how far it got.
+        says: String,
+    },
+}
+
+/// A routine's log, and how it ended. A log of a failed run is worth as much as one that ended well.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Logged<T> {
+    /// The log.
+    pub trace: Trace,
+    /// What came of it.
+    pub end: Result<T, RoutineError>,
+}
+
+/// Heaters to 0 when dropped, however the routine ends.
+struct HeatOff<'a>(&'a Link);
+
+impl Drop for HeatOff<'_> {
+    fn drop(&mut self) {
+        self.0.heaters_off();
+    }
+}
+
+impl Control {
+    fn show(&self, says: impl Into<String>, part: f64, left_s: Option<f64>) {
+        let progress = Progress {
+            says: says.into(),
+            part: part.clamp(0.0, 1.0),
+            left_s: left_s.map(|s| s.max(0.0)),
+        };
+        let _ = self.progress.send(progress);
+    }
+
+    /// Waits until `done` says so of the status, looking at every change.
+    async fn until(
+        &mut self,
+        link: &Link,
+        mut done: impl FnMut(&LinkStatus, &Self) -> Result<bool, RoutineError>,
+    ) -> Result<(), RoutineError> {
+        let mut watch = link.watch();
+        loop {
+            if *self.stop.borrow() {
+                return Err(RoutineError::Stopped);
+            }
+            {
+                let status = watch.borrow_and_update().clone();
+                if status.state != LinkState::Connected {
+                    return Err(RoutineError::Broken { says: status.says });
+                }
+                if done(&status, self)? {
+                    return Ok(());
+                }
+            }
+            tokio::select! {
+                changed = watch.changed() => {
+                    if changed.is_err() {
+                        return Err(RoutineError::Send(SendError::NotConnected));
+                    }
+                }
+                _ = self.stop.changed() => {}
+                () = tokio::time::sleep(Duration::from_secs(15)) => {
+                    return Err(RoutineError::Broken {
+                        says: "No temperature came for 15 s. Look at the cable.".into(),
+                    });
+                }
+            }
+        }
+    }
+
+    /// Waits this long by the printer's clock.
+    async fn pass(
+        &mut self,
+        link: &Link,
+        seconds: f64,
+        says: &str,
+        [from, to]: [f64; 2],
+    ) -> Result<(), RoutineError> {
+        let start = link.status().clock_s;
+        self.until(link, |s, me| {
+            let passed = s.clock_s - start;
+            me.show(
+                says,
+                from + (to - from) * (passed / seconds).min(1.0),
+                Some(seconds - passed),
+            );
+            Ok(passed >= seconds)
+        })
+        .await
+    }
+}
