@@ -305,6 +305,24 @@ impl Replacement {
         Self::ALL.into_iter().find(|r| r.id() == id)
     }
 
+    /// Whether a new heater cartridge comes with this part.
+    #[must_use]
+    pub const fn brings_a_heater(self) -> bool {
+        matches!(
+            self,
+            Self::HeaterCartridge | Self::HotEndSame | Self::HotEndOther
+        )
+    }
+
+    /// Whether fitting this part opens the joint of nozzle and heat break.
+    #[must_use]
+    pub const fn opens_the_joint(self) -> bool {
+        matches!(
+            self.part(),
+            Part::Nozzle | Part::HeatBreak | Part::HeaterBlock
+        )
+    }
+
     /// Whether fitting this part joins or unplugs wires, so that power-up checks follow.
     #[must_use]
     pub const fn electrical(self) -> bool {

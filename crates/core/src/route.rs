@@ -22,18 +22,26 @@ use crate::stations::StationName;
 pub enum Stop {
     /// Settings kept, photographs.
     Intake,
+    /// Stored settings, kept.
+    Snapshot,
     /// Test print with the old settings.
     Baseline,
     /// Strip and fit one part.
     Fit(Replacement),
     /// Look before heating.
     PowerUp,
+    /// A new heater, measured before it gets power.
+    Heater,
+    /// Nozzle tightened hot.
+    HotTighten,
     /// A parameter; with a filament's id where it belongs to one.
     Parameter(Parameter, Option<i64>),
     /// First print before tuning.
     FirstPrint,
     /// Cube and clean run.
     Acceptance,
+    /// Stored settings at the end against the beginning.
+    Compare,
     /// Store, report.
     HandOver,
 }
@@ -42,13 +50,17 @@ impl fmt::Display for Stop {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::Intake => f.write_str("intake"),
+            Self::Snapshot => f.write_str("snapshot"),
             Self::Baseline => f.write_str("baseline"),
             Self::Fit(r) => write!(f, "fit.{}", r.id()),
             Self::PowerUp => f.write_str("power_up"),
+            Self::Heater => f.write_str("heater"),
+            Self::HotTighten => f.write_str("hot_tighten"),
             Self::Parameter(p, None) => f.write_str(p.id()),
             Self::Parameter(p, Some(id)) => write!(f, "{}.{id}", p.id()),
             Self::FirstPrint => f.write_str("first_print"),
             Self::Acceptance => f.write_str("acceptance"),
+            Self::Compare => f.write_str("compare"),
             Self::HandOver => f.write_str("hand_over"),
         }
     }
@@ -65,10 +77,14 @@ impl FromStr for Stop {
         let unknown = || UnknownStop(text.chars().take(40).collect());
         match text {
             "intake" => return Ok(Self::Intake),
+            "snapshot" => return Ok(Self::Snapshot),
             "baseline" => return Ok(Self::Baseline),
             "power_up" => return Ok(Self::PowerUp),
+            "heater" => return Ok(Self::Heater),
+            "hot_tighten" => return Ok(Self::HotTighten),
             "first_print" => return Ok(Self::FirstPrint),
             "acceptance" => return Ok(Self::Acceptance),
+            "compare" => return Ok(Self::Compare),
             "hand_over" => return Ok(Self::HandOver),
             _ => {}
         }
@@ -94,6 +110,12 @@ impl Stop {
     #[must_use]
     pub const fn station(self) -> StationName {
         match self {
+            Self::Snapshot => StationName::Snapshot,
+            Self::Compare => StationName::Compare,
+            Self::Heater | Self::Parameter(Parameter::Ceiling, _) => StationName::Heater,
+            Self::HotTighten => StationName::HotTighten,
+            Self::Parameter(Parameter::SensorType, _) => StationName::Sensor,
+            Self::Parameter(Parameter::HeaterLoop, _) => StationName::HeaterLoop,
             Self::Parameter(Parameter::Drive, _) => StationName::Drive,
             Self::Parameter(Parameter::Tram, _) => StationName::Tram,
             Self::Parameter(Parameter::OffsetZ, _) => StationName::OffsetZ,
@@ -280,6 +302,9 @@ const fn effort_of_stop(stop: Stop) -> Effort {
         Stop::Intake => Effort::new(8.0, 0.0, 0.0),
         Stop::Baseline | Stop::FirstPrint => Effort::new(4.0, 35.0, 5.0),
         Stop::Fit(_) => Effort::new(20.0, 10.0, 0.2),
+        Stop::Snapshot | Stop::Compare => Effort::new(2.0, 1.0, 0.0),
+        Stop::Heater => Effort::new(3.0, 0.0, 0.0),
+        Stop::HotTighten => Effort::new(6.0, 6.0, 0.1),
         Stop::PowerUp => Effort::new(6.0, 4.0, 0.0),
         Stop::Acceptance => Effort::new(10.0, 60.0, 8.0),
         Stop::HandOver => Effort::new(8.0, 0.0, 0.0),
@@ -289,7 +314,19 @@ const fn effort_of_stop(stop: Stop) -> Effort {
 
 fn reason_of(stop: Stop) -> String {
     match stop {
-        Stop::Intake => "Keep settings and pictures before anything is touched.".into(),
+        Stop::Intake => "Keep pictures and the story before anything is touched.".into(),
+        Stop::Snapshot => {
+            "The only copy if the board is reset, and what the end is compared with.".into()
+        }
+        Stop::Heater => {
+            "A heater made for another voltage is a fire: measure before it gets power.".into()
+        }
+        Stop::HotTighten => {
+            "The joint was opened; what is tight cold opens when the block expands.".into()
+        }
+        Stop::Compare => {
+            "New values that were never stored are gone at the next power cycle.".into()
+        }
         Stop::Baseline => "Something to compare with after the repair.".into(),
         Stop::Fit(r) => {
             let clause = r.was_replaced();
@@ -300,7 +337,7 @@ fn reason_of(stop: Stop) -> String {
             "The old settings once more, so that the part alone explains the difference.".into()
         }
         Stop::Acceptance => "It rests on all of them and is always the last.".into(),
-        Stop::HandOver => "Stored, read back, reported.".into(),
+        Stop::HandOver => "Whole, looked over, reported.".into(),
         Stop::Parameter(p, _) => format!("{}.", p.label()),
     }
 }
@@ -308,6 +345,10 @@ fn reason_of(stop: Stop) -> String {
 fn title_of(stop: Stop, facts: &JobFacts) -> String {
     match stop {
         Stop::Intake => "Intake".into(),
+        Stop::Snapshot => "Settings snapshot".into(),
+        Stop::Heater => "Heater".into(),
+        Stop::HotTighten => "Hot tighten".into(),
+        Stop::Compare => "Settings compared".into(),
         Stop::Baseline => "Baseline print".into(),
         Stop::Fit(r) => format!("Strip and fit: {}", r.part().label()),
         Stop::PowerUp => "Power-up checks".into(),
@@ -335,10 +376,16 @@ pub fn traveller(house: &House, facts: &JobFacts, events: &[Event]) -> Traveller
     let tables = house.chain_tables();
     let mut lines = Vec::new();
 
-    let mut prep = vec![Stop::Intake, Stop::Baseline];
+    let mut prep = vec![Stop::Intake, Stop::Snapshot, Stop::Baseline];
     prep.extend(facts.replaced.iter().map(|r| Stop::Fit(*r)));
     if facts.replaced.iter().any(|r| r.electrical()) {
         prep.push(Stop::PowerUp);
+    }
+    if facts.replaced.iter().any(|r| r.brings_a_heater()) {
+        prep.push(Stop::Heater);
+    }
+    if facts.replaced.iter().any(|r| r.opens_the_joint()) {
+        prep.push(Stop::HotTighten);
     }
     let mut before: Vec<Stop> = Vec::new();
     for stop in prep {
@@ -414,12 +461,21 @@ pub fn traveller(house: &House, facts: &JobFacts, events: &[Event]) -> Traveller
     }
     let accepted = acceptance.state == LineState::Closed;
     lines.push(acceptance);
-    let mut hand_over = plain_line(Stop::HandOver, facts, &history, &[]);
+    let mut compare = plain_line(Stop::Compare, facts, &history, &[]);
     if !accepted {
+        if compare.state == LineState::Closed {
+            compare.state = LineState::Open;
+        }
+        compare.waits_for = vec!["acceptance".into()];
+    }
+    let compared = compare.state == LineState::Closed;
+    lines.push(compare);
+    let mut hand_over = plain_line(Stop::HandOver, facts, &history, &[]);
+    if !compared {
         if hand_over.state == LineState::Closed {
             hand_over.state = LineState::Open;
         }
-        hand_over.waits_for = vec!["acceptance".into()];
+        hand_over.waits_for = vec![if accepted { "compare" } else { "acceptance" }.into()];
     }
     lines.push(hand_over);
 

@@ -96,9 +96,9 @@ fn intake() -> Sheet {
         "Look at the printer and keep what it knows before you touch anything.",
         vec![
             step(
-                "live",
-                "Read all stored settings and paste them below.",
-                "They are kept with this job.",
+                "",
+                "Look for what is missing, loose, or was changed; switch on, home, and listen.",
+                "What you found is noted below.",
             ),
             step(
                 "",
@@ -113,7 +113,7 @@ fn intake() -> Sheet {
         ],
     );
     s.hints
-        .push("A pasted settings report is the only copy if the board is reset.".into());
+        .push("The next station keeps the stored settings.".into());
     s
 }
 
@@ -188,13 +188,8 @@ fn first_print(context: &Context) -> Sheet {
 fn hand_over() -> Sheet {
     list(
         "Hand over",
-        "Store, read back, and leave nothing open.",
+        "Look it over once more, and leave nothing open.",
         vec![
-            step(
-                "live",
-                "Store all new settings, then read them back and compare.",
-                "Every value of the report stands in the printer.",
-            ),
             step(
                 "",
                 "Go over the printer once: plugs, ties, clips, covers, fan, plate.",
@@ -246,13 +241,11 @@ fn after() -> Step {
     )
 }
 
-fn tightening(context: &Context) -> String {
-    let top = ceiling(
-        context.printer.hot_end,
-        context.printer.firmware_limit_c,
-        &context.house,
-    )
-    .ceiling_c;
+/// Temperature at which a nozzle of this printer is tightened [°C]: by the house rule, never above the
+/// ceiling.
+#[must_use]
+pub fn tightening_c(context: &Context) -> f64 {
+    let top = ceiling(&context.printer, &context.house).ceiling_c;
     let wanted = match context.house.option(RuleId::HotTightening).id {
         "c220" => 220.0,
         "c230" => 230.0,
@@ -263,16 +256,11 @@ fn tightening(context: &Context) -> String {
             .and_then(|f| f.print_temp_c)
             .unwrap_or(top),
     };
-    plain(wanted.min(top), 0)
+    wanted.min(top)
 }
 
 fn nozzle(context: &Context) -> Sheet {
-    let top = ceiling(
-        context.printer.hot_end,
-        context.printer.firmware_limit_c,
-        &context.house,
-    )
-    .ceiling_c;
+    let top = ceiling(&context.printer, &context.house).ceiling_c;
     let work = format!("hot {}", plain(230.0_f64.min(top), 0));
     let mut s = list(
         "Strip and fit: nozzle",
@@ -313,23 +301,8 @@ fn nozzle(context: &Context) -> Sheet {
                 "Bring it snug against the heat break or tube.",
                 "About half a millimetre is left between hex and block.",
             ),
-            with(
-                step(
-                    &format!("hot {}", tightening(context)),
-                    "Tighten to 2.5 to 3 N·m, holding the block.",
-                    "Still a gap between hex and block.",
-                ),
-                SignalWord::Caution,
-                "The thread is thin. A torque driver if there is one; a short wrench if not.",
-            ),
-            step(
-                "hot",
-                "Load, extrude 50 mm, wait two minutes, look above the nozzle.",
-                "No seep.",
-            ),
         ],
     );
-    s.rule = Some(RuleId::HotTightening);
     s.hints = vec![
         "Tools: 7 mm socket (6 mm on some), second wrench, heat-proof gloves, brass brush.".into(),
         "Usual mistakes: nozzle tight against the block instead of the heat break; tightened cold; sock torn; wires twisted.".into(),
@@ -395,11 +368,7 @@ fn tube(context: &Context) -> Sheet {
         SignalWord::Warning,
         "Fumes. Never heat a liner above the ceiling, and no open flame on tube or joints. Ventilate; keep birds out of the room.",
     ));
-    let top = ceiling(
-        context.printer.hot_end,
-        context.printer.firmware_limit_c,
-        &context.house,
-    );
+    let top = ceiling(&context.printer, &context.house);
     s.hints.push(format!(
         "Ceiling of this hot end: {} °C, held down by {}.",
         plain(top.ceiling_c, 0),

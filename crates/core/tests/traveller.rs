@@ -106,7 +106,13 @@ impl Story {
 
 fn drive_job() -> Story {
     let mut s = Story::of(&[Replacement::ExtruderDrive]);
-    for key in ["intake", "baseline", "fit.extruder_drive", "power_up"] {
+    for key in [
+        "intake",
+        "snapshot",
+        "baseline",
+        "fit.extruder_drive",
+        "power_up",
+    ] {
         s.pass(key);
     }
     s
@@ -125,6 +131,7 @@ fn a_job_is_worked_from_intake_to_hand_over() {
         done,
         [
             "intake",
+            "snapshot",
             "baseline",
             "fit.extruder_drive",
             "power_up",
@@ -135,6 +142,7 @@ fn a_job_is_worked_from_intake_to_hand_over() {
             "pressure_advance.7",
             "retraction.7",
             "acceptance",
+            "compare",
             "hand_over",
         ]
     );
@@ -153,12 +161,17 @@ fn a_job_is_worked_from_intake_to_hand_over() {
 #[test]
 fn preparation_follows_one_after_another() {
     let s = Story::of(&[Replacement::Tube, Replacement::HeaterBlock]);
-    assert_eq!(s.line("baseline").waits_for, ["intake"]);
+    assert_eq!(s.line("baseline").waits_for, ["intake", "snapshot"]);
     assert_eq!(
         s.line("fit.tube").waits_for,
-        ["intake", "baseline", "fit.heater_block"]
+        ["intake", "snapshot", "baseline", "fit.heater_block"]
     );
-    assert_eq!(s.line("power_up").waits_for.len(), 4);
+    assert_eq!(s.line("power_up").waits_for.len(), 5);
+    assert_eq!(
+        s.line("hot_tighten").waits_for.len(),
+        6,
+        "heated only after the power-up checks"
+    );
     assert!(
         s.line("heater_loop")
             .waits_for
@@ -169,6 +182,14 @@ fn preparation_follows_one_after_another() {
         tube_only.card().lines.iter().all(|l| l.key != "power_up"),
         "no wire was joined"
     );
+    let keys = |r: Replacement| -> Vec<String> {
+        let card = Story::of(&[r]).card();
+        card.lines.into_iter().map(|l| l.key).collect()
+    };
+    assert!(keys(Replacement::HeaterCartridge).contains(&"heater".to_owned()));
+    assert!(keys(Replacement::NozzleSame).contains(&"hot_tighten".to_owned()));
+    let tube = keys(Replacement::Tube);
+    assert!(!tube.contains(&"heater".to_owned()) && !tube.contains(&"hot_tighten".to_owned()));
 }
 
 #[test]
@@ -319,8 +340,12 @@ fn house_rules_shape_the_route() {
 fn keys_of_stations_read_back_as_written() {
     let stops = [
         Stop::Intake,
+        Stop::Snapshot,
         Stop::Baseline,
         Stop::PowerUp,
+        Stop::Heater,
+        Stop::HotTighten,
+        Stop::Compare,
         Stop::FirstPrint,
         Stop::Acceptance,
         Stop::HandOver,

@@ -11,9 +11,11 @@ use wattotherm_core::gcode::{
 };
 use wattotherm_core::house::{Choice, House, RULES, RuleId, ToleranceId};
 use wattotherm_core::measure::{InstrumentKind, Series, default_instruments, fresh_mean};
-use wattotherm_core::sheets::sheet;
+use wattotherm_core::sheets::{sheet, tightening_c};
 use wattotherm_core::stations::tram::turn_in_words;
-use wattotherm_core::stations::{Caution, Context, SignalWord};
+use wattotherm_core::stations::{
+    Caution, Context, PrinterFacts, SignalWord, StationName, set_up, start,
+};
 use wattotherm_core::{Parameter, Part, Replacement};
 
 #[test]
@@ -78,7 +80,12 @@ fn nothing_is_fed_cold_or_above_the_ceiling() {
 fn the_weakest_part_holds_the_ceiling() {
     let mut house = House::default();
     let at = |kind, limit, house: &House| {
-        let c = ceiling(kind, limit, house);
+        let facts = PrinterFacts {
+            hot_end: kind,
+            firmware_limit_c: limit,
+            ..PrinterFacts::default()
+        };
+        let c = ceiling(&facts, house);
         (c.ceiling_c, c.held_by)
     };
     assert_eq!(
@@ -161,11 +168,18 @@ fn every_part_has_a_sheet_with_its_cautions() {
         }
     }
     let nozzle = sheet("fit.nozzle_same", &context);
-    assert!(nozzle.steps.iter().any(|p| p.act.contains("2.5 to 3 N·m")));
     assert!(
-        nozzle.steps.iter().any(|p| p.gate == "hot 235"),
-        "tightened at the ceiling of a lined hot end"
+        nozzle.steps.iter().all(|p| !p.act.contains("N·m")),
+        "tightening is a station of its own"
     );
+    let hot = StationName::HotTighten;
+    let up = set_up(hot, &start(hot, &context), &context);
+    assert!(
+        up.heading.contains("235 °C"),
+        "tightened at the ceiling of a lined hot end: {}",
+        up.heading
+    );
+    assert!(up.hints.iter().any(|h| h.contains("2.5 to 3 N·m")));
     let tube = sheet("fit.tube", &context);
     assert!(tube.counts && tube.caution.is_some_and(|c| c.text.contains("Fumes")));
     assert!(
@@ -193,6 +207,8 @@ fn hot_tightening_never_exceeds_the_ceiling() {
             .filter_map(|s| s.gate.strip_prefix("hot ")?.parse::<f64>().ok())
             .fold(0.0, f64::max);
         assert!(hottest <= 215.0, "{}: {hottest}", option.id);
+        let tightened = tightening_c(&context);
+        assert!(tightened <= 215.0, "{}: {tightened}", option.id);
     }
 }
 

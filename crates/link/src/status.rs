@@ -7,6 +7,7 @@ use wattotherm_core::gcode::{Refusal, Temperatures};
 /// Where the link stands.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
+#[schema(as = ConnectionState)]
 pub enum LinkState {
     /// Opening the way, or waiting for the first answer.
     #[default]

@@ -16,14 +16,24 @@ pub const IMPORT_LIMIT: usize = 8 * 1024 * 1024;
 
 /// A JSON body.
 pub struct Body<T>(pub T);
+/// A JSON body of up to `N` bytes.
+pub struct BodyUpTo<T, const N: usize>(pub T);
 
 impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Body<T> {
+    type Rejection = ApiError;
+    async fn from_request(request: Request, state: &S) -> Result<Self, ApiError> {
+        let BodyUpTo(value) = BodyUpTo::<T, BODY_LIMIT>::from_request(request, state).await?;
+        Ok(Self(value))
+    }
+}
+
+impl<T: DeserializeOwned, S: Send + Sync, const N: usize> FromRequest<S> for BodyUpTo<T, N> {
     type Rejection = ApiError;
     async fn from_request(request: Request, state: &S) -> Result<Self, ApiError> {
         if !is_json(&request) {
             return Err(ApiError::MediaType);
         }
-        let bytes = read(request, state, BODY_LIMIT).await?;
+        let bytes = read(request, state, N).await?;
         let mut reader = serde_json::Deserializer::from_slice(&bytes);
         let value = serde_path_to_error::deserialize(&mut reader).map_err(|e| {
             let path = e.path().to_string();

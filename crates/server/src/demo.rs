@@ -2,14 +2,24 @@
 
 use serde_json::{Value, json};
 use wattotherm_core::ceiling::HotEndKind;
+use wattotherm_core::gcode::{AutotuneReport, read_autotune, read_temperatures};
+use wattotherm_core::heat::{HotEndMass, PhysicalLimits, Sample, Trace, hold_result, tune_result};
 use wattotherm_core::route::Stop;
 use wattotherm_core::stations::{FilamentPath, GearFacts, PrinterFacts, evaluate, start};
 use wattotherm_core::{Parameter, Part, Replacement as R};
-use wattotherm_store::{NewFilament, NewJob, NewPrinter, NewSetting, Shows, Store, StoreError};
+use wattotherm_link::Address;
+use wattotherm_store::{
+    NewFilament, NewJob, NewPrinter, NewSetting, NewTrace, Shows, Store, StoreError,
+};
+use wattotherm_twin::port::{Running, Speed};
+use wattotherm_twin::{Build, Fault, Kind, Twin};
 
-use crate::state::{context_of, traveller_of};
+use crate::state::{App, context_of, traveller_of};
 
 type Failure = Box<dyn std::error::Error>;
+
+/// An invented settings report.
+const REPORT: &str = "echo:; steps per unit\necho:  M92 X80.00 Y80.00 Z400.00 E418.60\necho:; heater loops\necho:  M301 P22.40 I1.32 D95.00\necho:  M304 P96.00 I8.20 D280.00\necho:; offsets\necho:  M851 X-42.00 Y-8.00 Z-1.620\necho:; filament\necho:  M900 K0.040\necho:  M207 S0.80 F2400.0\n";
 
 struct Demo<'a> {
     store: &'a mut Store,
@@ -94,7 +104,7 @@ pub fn fill_with_demo(store: &mut Store) -> Result<(), Failure> {
         (
             "Hazel",
             printer(
-                "bed-slinger, direct drive, 220 mm bed",
+                "practice printer, simulated: its clock runs six times as fast",
                 [220.0, 220.0, 240.0],
                 Direct,
                 Lined,
@@ -104,7 +114,7 @@ pub fn fill_with_demo(store: &mut Store) -> Result<(), Failure> {
         (
             "Aspen",
             printer(
-                "enclosed, direct drive, 256 mm bed",
+                "practice printer, simulated: its clock runs six times as fast",
                 [256.0, 256.0, 256.0],
                 Direct,
                 AllMetal,
@@ -134,6 +144,13 @@ pub fn fill_with_demo(store: &mut Store) -> Result<(), Failure> {
             nozzles: 1,
             firmware_limit_c: Some(if hot_end == AllMetal { 300.0 } else { 260.0 }),
             gear: Some(gear),
+            mass: if name == "Aspen" {
+                HotEndMass::Heavy
+            } else {
+                HotEndMass::Standard
+            },
+            heater_w: if name == "Aspen" { 60.0 } else { 40.0 },
+            ..PrinterFacts::default()
         };
         let at = demo.tick(3);
         let id = demo.store.add_printer(
@@ -149,7 +166,7 @@ pub fn fill_with_demo(store: &mut Store) -> Result<(), Failure> {
         demo.first_values(id, path, &gear, &filaments)?;
     }
     demo.year(&ids)?;
-    let [alder, rowan, larch, hazel, _, yew] = ids[..] else {
+    let [alder, rowan, larch, hazel, aspen, yew] = ids[..] else {
         return Err("six printers".into());
     };
     demo.finished_job(hazel, filaments[0])?;
@@ -157,6 +174,7 @@ pub fn fill_with_demo(store: &mut Store) -> Result<(), Failure> {
     demo.rowan_at_drive(rowan, filaments[1])?;
     demo.larch_fresh(larch, filaments[3])?;
     demo.alder_z(alder, filaments[0])?;
+    demo.aspen_loop(aspen, filaments[1])?;
     Ok(())
 }
 
@@ -360,9 +378,13 @@ impl Demo<'_> {
             ..NewJob::default()
         })?;
         let flow = format!("flow.{filament}");
-        for key in ["intake", "baseline", "fit.nozzle_same"] {
-            self.tick_all(job, key, None)?;
-        }
+        self.begin(job)?;
+        self.tick_all(job, "fit.nozzle_same", None)?;
+        self.close(
+            job,
+            "hot_tighten",
+            &json!({"at_c": "205", "block_held": "yes", "gap_left": "yes", "torque_nm": "2.8", "waited_min": "3", "seeps": "no"}),
+        )?;
         self.close(job, "offset_z", &json!({"patches": patches(["0.26", "0.25", "0.26", "0.27", "0.26"]), "instrument": "micrometer"}))?;
         self.close(job, "offset_z", &json!({"patches": patches(["0.20", "0.20", "0.20", "0.21", "0.20"]), "instrument": "micrometer"}))?;
         self.tick_all(job, "first_print", None)?;
@@ -386,7 +408,19 @@ impl Demo<'_> {
             "x_mm": ["20.04", "20.05", "20.03"], "y_mm": ["20.02", "20.03", "20.02"], "z_mm": ["19.98", "19.99", "19.98"],
             "strings": "1", "first_layer_good": "yes", "walls_even": "yes", "clicking": "no", "came_back": "no", "clean_run_min": "185",
         }))?;
+        self.close(
+            job,
+            "compare",
+            &json!({"report": REPORT.replace("Z-1.620", "Z-1.682"), "power_cycled": "yes"}),
+        )?;
         self.tick_all(job, "hand_over", None)
+    }
+
+    /// Intake, snapshot and baseline.
+    fn begin(&mut self, job: i64) -> Result<(), Failure> {
+        self.tick_all(job, "intake", None)?;
+        self.close(job, "snapshot", &json!({ "report": REPORT }))?;
+        self.tick_all(job, "baseline", None)
     }
 
     fn stopped_job(&mut self, printer: i64, filament: i64) -> Result<(), Failure> {
@@ -402,8 +436,7 @@ impl Demo<'_> {
             filament_ids: vec![filament],
             failure_times_min: vec![55.0, 70.0, 62.0],
         })?;
-        self.tick_all(job, "intake", None)?;
-        self.tick_all(job, "baseline", None)?;
+        self.begin(job)?;
         self.tick_all(job, "fit.extruder_drive", Some(6))?;
         self.tick_all(job, "power_up", None)?;
         self.close(
@@ -425,8 +458,7 @@ impl Demo<'_> {
             filament_ids: vec![filament],
             ..NewJob::default()
         })?;
-        self.tick_all(job, "intake", None)?;
-        self.tick_all(job, "baseline", None)?;
+        self.begin(job)?;
         self.tick_all(job, "fit.extruder_drive", Some(6))?;
         self.tick_all(job, "power_up", None)?;
         self.draft(job, "drive", &json!({"runs": ["27.5", "27.0", ""]}))
@@ -455,16 +487,144 @@ impl Demo<'_> {
             filament_ids: vec![filament],
             ..NewJob::default()
         })?;
-        self.tick_all(job, "intake", None)?;
-        self.tick_all(job, "baseline", None)?;
+        self.begin(job)?;
         self.tick_all(job, "fit.bed_surface", Some(4))?;
         self.draft(job, "tram", &json!({"points": heights(&self.bed(printer)?, ["0.31", "0.12", "0.24", "0.05", "0.19"])}))
+    }
+
+    /// A new heater, and the loop in the middle of its first round: hold and autotune are done.
+    fn aspen_loop(&mut self, printer: i64, filament: i64) -> Result<(), Failure> {
+        self.days_before_now(0, 1);
+        let job = self.start(&NewJob {
+            printer_id: printer,
+            complaint: "Heats slowly, then stops with an alarm.".into(),
+            shows: Shows::AtOnce,
+            customer: "garden class".into(),
+            technician: "bench B".into(),
+            replaced: vec![R::HeaterCartridge],
+            filament_ids: vec![filament],
+            ..NewJob::default()
+        })?;
+        self.begin(job)?;
+        self.tick_all(job, "fit.heater_cartridge", Some(5))?;
+        self.tick_all(job, "power_up", None)?;
+        self.close(
+            job,
+            "heater",
+            &json!({"ohm": "9.7", "marked_w": "60", "planned_c": "235"}),
+        )?;
+        let (hold, tune) = self.tuned(printer, job)?;
+        self.draft(
+            job,
+            "heater_loop",
+            &json!({"target_c": "235", "hold": hold, "tune": tune}),
+        )
+    }
+
+    /// Hold test and autotune of the demo's healthy twin, as its connected self would give them.
+    fn tuned(&mut self, printer: i64, job: i64) -> Result<(Value, Value), Failure> {
+        let mut twin = healthy_twin();
+        let limits = PhysicalLimits::default();
+        twin.ask("M155 S1");
+        twin.ask("M104 S235");
+        let (hold, _) = logged(&mut twin, 330.0);
+        twin.ask("M104 S0");
+        twin.ask("M106 S255");
+        logged(&mut twin, 120.0);
+        twin.ask("M107");
+        twin.receive(b"M303 E0 S235 C6\n");
+        let (swing, said) = logged(&mut twin, 240.0);
+        let mut report = AutotuneReport::default();
+        for line in said.lines().filter(|l| !l.starts_with("T:")) {
+            read_autotune(line, &mut report);
+        }
+        let swing = Trace::new(
+            swing
+                .samples
+                .into_iter()
+                .filter(|s| s.target_c == Some(235.0)),
+        );
+        let at = self.minutes(6);
+        let mut keep = |kind: &str, trace: &Trace| {
+            self.store.keep_trace(
+                &NewTrace {
+                    printer_id: printer,
+                    job_id: Some(job),
+                    kind,
+                    target_c: Some(235.0),
+                    trace,
+                },
+                &at,
+            )
+        };
+        let mut held = hold_result(&hold, 235.0, &limits);
+        held.trace = Some(keep("hold", &hold)?);
+        let mut tune = tune_result(&swing, 235.0, 0.0, &report, &limits);
+        tune.trace = Some(keep("autotune", &swing)?);
+        Ok((json!(held), json!(tune)))
     }
 
     fn bed(&self, printer: i64) -> Result<[f64; 2], Failure> {
         let f = self.store.printer(printer)?.facts;
         Ok([f.bed_x_mm, f.bed_y_mm])
     }
+}
+
+/// The twin that stands for Aspen: a large all-metal hot end, nothing wrong with it.
+fn healthy_twin() -> Twin {
+    Twin::new(Build::new(Kind::Heavy, 5, []), 5)
+}
+
+/// The twin that stands for Hazel: a sensor wire that is breaking.
+fn torn_twin() -> Twin {
+    Twin::new(
+        Build::new(Kind::Standard, 8, [Fault::SensorIntermittent]),
+        8,
+    )
+}
+
+/// How much faster than the wall clock the demo's twins live.
+const DEMO_SPEED: f64 = 6.0;
+
+/// Starts the two connected printers of the demo, each behind a port of this computer, and connects
+/// them as any printer is connected.
+/// # Errors
+/// If no port can be had, or the store can't be read.
+pub async fn connect_demo(app: &App) -> Result<(), Failure> {
+    let printers = app.with(|store| Ok(store.printers()?)).await?;
+    for (name, twin) in [("Aspen", healthy_twin()), ("Hazel", torn_twin())] {
+        let Some(printer) = printers.iter().find(|p| p.name == name) else {
+            continue;
+        };
+        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await?;
+        let host = listener.local_addr()?.to_string();
+        let running = Running::new(twin, Speed::Times(DEMO_SPEED));
+        tokio::spawn(async move { running.serve_tcp(listener).await });
+        app.connect(printer.id, Address::Tcp { host }, 1.0).await?;
+    }
+    Ok(())
+}
+
+fn logged(twin: &mut Twin, seconds: f64) -> (Trace, String) {
+    let (mut samples, mut said) = (Vec::new(), String::new());
+    let start = twin.uptime_s();
+    let mut passed = 0.0;
+    while passed < seconds {
+        twin.advance(0.5);
+        passed += 0.5;
+        let text = String::from_utf8_lossy(&twin.take_output()).into_owned();
+        for t in text.lines().filter_map(read_temperatures) {
+            samples.push(Sample {
+                t_s: t.uptime_s.unwrap_or(passed) - start,
+                temp_c: t.nozzle_c,
+                target_c: Some(t.nozzle_target_c),
+                duty: t.nozzle_output.map(|o| o / 127.0),
+                fan: Some(0.0),
+            });
+        }
+        said.push_str(&text);
+    }
+    (Trace::new(samples), said)
 }
 
 fn merge(base: &mut Value, over: &Value) {

@@ -6,6 +6,7 @@ use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_core::stations::EvaluateError;
+use wattotherm_link::SendError;
 use wattotherm_store::{ImportError, StoreError};
 
 /// What is wrong with one field.
@@ -63,6 +64,8 @@ pub enum ApiError {
     Store(#[from] StoreError),
     #[error(transparent)]
     Import(#[from] ImportError),
+    #[error(transparent)]
+    Link(#[from] SendError),
     #[error("The server failed at this request. Nothing was changed.")]
     Internal,
 }
@@ -87,6 +90,11 @@ impl ApiError {
                 "import_content",
                 "The file can't be imported",
             ),
+            Self::Link(SendError::Refused(_)) => (S::UNPROCESSABLE_ENTITY, "refused", "Not sent"),
+            Self::Link(
+                SendError::NotConnected | SendError::Halted | SendError::Withdrawn { .. },
+            ) => (S::CONFLICT, "conflict", "Not now"),
+            Self::Link(_) => (S::BAD_GATEWAY, "printer", "The printer"),
             Self::NotFound(_) => (S::NOT_FOUND, "not_found", "Not found"),
             Self::Forbidden(_) => (S::FORBIDDEN, "forbidden", "Not from here"),
             Self::Conflict(_) => (S::CONFLICT, "conflict", "Not now"),
@@ -113,6 +121,7 @@ impl ApiError {
         match self {
             Self::Syntax { field, message } => one(field, "syntax", message),
             Self::Values { field, message } => one(field, "value", message),
+            Self::Link(SendError::Refused(r)) => one("line", "refused", &r.to_string()),
             Self::Evaluate(EvaluateError::Shape { field, message }) => {
                 one(field, "syntax", message)
             }

@@ -4,10 +4,12 @@ mod api;
 mod body;
 mod demo;
 mod error;
+mod live;
 mod pages;
 mod serve;
 mod state;
+mod work;
 
-pub use demo::fill_with_demo;
+pub use demo::{connect_demo, fill_with_demo};
 pub use serve::{Listening, app_router, job_schema_json, listen, openapi_json};
 pub use state::{App, now};

@@ -7,8 +7,12 @@ use std::process::ExitCode;
 
 use clap::{Parser, Subcommand};
 use wattotherm_core::stations::{Context, StationName, evaluate};
-use wattotherm_server::{App, fill_with_demo, job_schema_json, listen, now, openapi_json};
+use wattotherm_server::{
+    App, connect_demo, fill_with_demo, job_schema_json, listen, now, openapi_json,
+};
 use wattotherm_store::{JobFile, OpenOptions, Store};
+
+mod twin;
 
 /// Bench companion for recalibrating FDM printers.
 #[derive(Parser)]
@@ -37,7 +41,7 @@ enum Command {
     },
     /// Evaluate readings from standard input and print the finding as JSON.
     Evaluate {
-        /// Station: drive, tram, offset_z, flow, acceptance, trial, check.
+        /// Station, e.g. drive, sensor, heater_loop; an unknown one prints them all.
         station: String,
     },
     /// Print a job as JSON.
@@ -55,6 +59,30 @@ enum Command {
         /// Folder of the data file.
         #[arg(long)]
         data: Option<PathBuf>,
+    },
+    /// Run a simulated printer that speaks the line protocol, for practice and tests.
+    Twin {
+        /// Address to listen on; port 0 takes a free one.
+        #[arg(long)]
+        listen: Option<SocketAddr>,
+        /// Open a pseudo-terminal that looks like a serial port.
+        #[arg(long)]
+        pty: bool,
+        /// How many times faster than the wall clock it lives; `free` for as fast as it can.
+        #[arg(long, default_value = "1")]
+        speed: String,
+        /// A fault, named as often as wanted; `--fault list` prints them.
+        #[arg(long)]
+        fault: Vec<String>,
+        /// Spread of its parts and noise.
+        #[arg(long, default_value_t = 1)]
+        seed: u64,
+        /// Hot end: light, standard or heavy.
+        #[arg(long, default_value = "standard")]
+        kind: String,
+        /// File in which its stored settings outlive it, as a board's memory does.
+        #[arg(long)]
+        memory: Option<PathBuf>,
     },
     /// Print the API's description.
     Openapi,
@@ -98,6 +126,23 @@ fn run(command: Command) -> Result<(), Failure> {
             let id = store.import(&job, &now())?;
             print(&format!("Imported as job {id}."))
         }
+        Command::Twin {
+            listen,
+            pty,
+            speed,
+            fault,
+            seed,
+            kind,
+            memory,
+        } => twin::run(&twin::Wanted {
+            listen,
+            pty,
+            speed,
+            faults: fault,
+            seed,
+            kind,
+            memory,
+        }),
         Command::Openapi => print(&openapi_json()),
         Command::Schema => print(&job_schema_json()),
     }
@@ -159,7 +204,11 @@ fn serve(file: &Path, address: SocketAddr, demo: bool) -> Result<(), Failure> {
             .await
             .map_err(|e| format!("{address} can't be listened on: {e}"))?;
         print(&format!("Wattotherm listens on http://{}", bound.address))?;
-        bound.run(App::new(store), stopped()).await?;
+        let app = App::new(store);
+        if demo {
+            connect_demo(&app).await?;
+        }
+        bound.run(app, stopped()).await?;
         Ok(())
     })
 }

@@ -153,9 +153,19 @@ impl Listening {
             hosts.push(format!("127.0.0.1:{port}"));
             hosts.push(format!("[::1]:{port}"));
         }
+        let live = app.live.clone();
+        tokio::spawn(app.clone().watch_printers());
+        app.connect_wanted().await;
+        let record = app.clone();
         let router = app_router(app, hosts);
+        let ending = async move {
+            stop.await;
+            // Heaters first; then the pages' streams end, or they would keep the server waiting.
+            live.close().await;
+            record.keep_record().await;
+        };
         axum::serve(self.listener, router)
-            .with_graceful_shutdown(stop)
+            .with_graceful_shutdown(ending)
             .await
     }
 }

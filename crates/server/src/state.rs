@@ -4,11 +4,15 @@ use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use wattotherm_core::Parameter;
+use wattotherm_core::finding::Finding;
+use wattotherm_core::gcode::{Words, wanted_by};
+use wattotherm_core::measure::Verdict;
 use wattotherm_core::route::{Stop, Traveller, UnknownStop, traveller};
-use wattotherm_core::stations::{Context, FilamentFacts};
-use wattotherm_store::{Job, Store, StoreError};
+use wattotherm_core::stations::{Context, ExpectedSetting, FilamentFacts};
+use wattotherm_store::{Closing, Job, Store, StoreError};
 
 use crate::error::ApiError;
+use crate::live::Live;
 
 /// Contexts by job and station, each with the logbook's newest entry when it was worked out.
 type Contexts = HashMap<(i64, String), (i64, Context)>;
@@ -18,6 +22,8 @@ type Contexts = HashMap<(i64, String), (i64, Context)>;
 pub struct App {
     store: Arc<Mutex<Store>>,
     contexts: Arc<Mutex<Contexts>>,
+    /// Connected printers.
+    pub(crate) live: Live,
 }
 
 /// Contexts kept before all are let go: more stations than one workshop works at in a day.
@@ -30,6 +36,7 @@ impl App {
         Self {
             store: Arc::new(Mutex::new(store)),
             contexts: Arc::default(),
+            live: Live::default(),
         }
     }
 
@@ -118,6 +125,8 @@ pub fn context_of(
         .find(|f| filament_id.is_none_or(|id| f.id == id));
     let value = parameter.and_then(|p| in_force(p, filament_id));
     let key = stop.to_string();
+    let closings = store.closings(job.id)?;
+    let last = |station: &str| closings.iter().rev().find(|c| c.station == station);
     let line = card.lines.iter().find(|l| l.key == key);
     Ok(Context {
         house: store.house()?,
@@ -134,6 +143,41 @@ pub fn context_of(
         replaced: job.replaced.clone(),
         failure_times_min: job.failure_times_min.clone(),
         parameter,
+        snapshot: last("snapshot")
+            .and_then(|c| c.readings["report"].as_str())
+            .map(str::to_owned),
+        expected: expected_of(card, &closings),
+        previous: last(&key).map(|c| c.readings.clone()),
         list: parameter.is_none().then_some(key),
     })
+}
+
+/// Values that a job's stations left in the printer's memory: the commands of the last adjust of each,
+/// in the order of the route card.
+fn expected_of(card: &Traveller, closings: &[Closing]) -> Vec<ExpectedSetting> {
+    let mut expected: Vec<ExpectedSetting> = Vec::new();
+    for line in &card.lines {
+        let adjusted = |c: &&Closing| {
+            let f: &Finding = &c.finding;
+            c.station == line.key && f.verdict == Verdict::Adjust && f.station != "compare"
+        };
+        let Some(closing) = closings.iter().rev().find(adjusted) else {
+            continue;
+        };
+        for command in &closing.finding.commands {
+            let Ok(words) = Words::read(&command.line) else {
+                continue;
+            };
+            for (key, value) in wanted_by(&words) {
+                expected.retain(|e| e.code != key.code || e.letter != key.letter);
+                expected.push(ExpectedSetting {
+                    code: key.code,
+                    letter: key.letter,
+                    value,
+                    station: line.title.clone(),
+                });
+            }
+        }
+    }
+    expected
 }

@@ -2,6 +2,7 @@
 //! findings, house rules, and a logbook that is only ever appended to.
 
 mod error;
+mod heat;
 mod house;
 mod jobs;
 mod logbook;
@@ -11,6 +12,7 @@ mod records;
 mod transfer;
 
 pub use error::StoreError;
+pub use heat::{Connection, NewTrace, NewWire, TraceHead, WireLine};
 pub use logbook::LogFilter;
 pub use open::{OpenOptions, Store};
 pub use records::{

@@ -7,7 +7,10 @@ use rusqlite_migration::{M, Migrations, SchemaVersion};
 
 use crate::StoreError;
 
-const STEPS: &[M<'static>] = &[M::up(include_str!("../migrations/01-foundation.sql"))];
+const STEPS: &[M<'static>] = &[
+    M::up(include_str!("../migrations/01-foundation.sql")),
+    M::up(include_str!("../migrations/02-heat.sql")),
+];
 
 /// How to open.
 #[derive(Clone, Copy, Debug, Default)]
@@ -94,10 +97,11 @@ mod tests {
         with_a_note(&path);
         let next = [
             STEPS[0].clone(),
+            STEPS[1].clone(),
             M::up("CREATE TABLE later (id INTEGER PRIMARY KEY) STRICT;"),
         ];
         drop(Store::open_at(&path, OpenOptions::default(), &next).unwrap());
-        let copy = folder.path().join("shop.before-v2.sqlite");
+        let copy = folder.path().join("shop.before-v3.sqlite");
         let old = Store::open(&copy, OpenOptions::default()).unwrap();
         assert_eq!(
             old.logbook(&LogFilter::default()).unwrap()[0].text,
@@ -117,6 +121,7 @@ mod tests {
         with_a_note(&path);
         let broken = [
             STEPS[0].clone(),
+            STEPS[1].clone(),
             M::up("CREATE TABLE later (id INTEGER); THIS IS NO SQL;"),
         ];
         assert!(Store::open_at(&path, OpenOptions::default(), &broken).is_err());

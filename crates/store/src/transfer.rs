@@ -328,6 +328,7 @@ fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64,
         };
         let seq = append(tx, &line)?;
         if let (Some(r), Some(f)) = (&e.readings, &e.finding) {
+            let r = without_logs(r);
             tx.execute(
                 "INSERT INTO closing (log_id, job_id, station, readings, finding) VALUES (?1, ?2, ?3, ?4, ?5)",
                 params![seq, job_id, station, r.to_string(), serde_json::to_string(f)?],
@@ -339,4 +340,16 @@ fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64,
         params![job_id, file.finished_at],
     )?;
     Ok(job_id)
+}
+
+/// Readings without the numbers of kept logs: a file carries the figures, and here the number would
+/// belong to another log.
+fn without_logs(readings: &serde_json::Value) -> serde_json::Value {
+    let mut readings = readings.clone();
+    for name in ["hold", "tune", "verify"] {
+        if let Some(result) = readings.get_mut(name).and_then(|v| v.as_object_mut()) {
+            result.insert("trace".into(), serde_json::Value::Null);
+        }
+    }
+    readings
 }

@@ -91,7 +91,7 @@ impl Build {
         let (watts, cartridge, block, air, radiating, fan, through) = match kind {
             Kind::Light => (30.0, 2.2, 5.8, 0.036, 0.000_40, 0.009, 0.022),
             Kind::Standard => (40.0, 2.8, 9.2, 0.045, 0.000_55, 0.011, 0.026),
-            Kind::Heavy => (60.0, 3.6, 16.4, 0.060, 0.000_80, 0.014, 0.018),
+            Kind::Heavy => (60.0, 3.6, 16.4, 0.060, 0.000_80, 0.014, 0.024),
         };
         let faults: Faults = faults.into_iter().collect();
         let has = |f: Fault| faults.contains(&f);
@@ -106,7 +106,7 @@ impl Build {
             radiating_m2: about(radiating),
             fan_w_k: about(fan),
             break_w_k: about(through),
-            sink_j_k: about(45.0),
+            sink_j_k: about(30.0),
             sink_w_k: about(0.6),
             sensor_lag_s: about(1.1),
             sensor_leak: 0.004,
@@ -142,11 +142,11 @@ impl Build {
             b.heater_ohm /= 4.0;
         }
         if has(Fault::FanDead) {
-            b.sink_w_k = 0.05;
+            b.sink_w_k = 0.03;
         } else if has(Fault::FanBlocked) {
-            b.sink_w_k = 0.075;
+            b.sink_w_k = 0.045;
         } else if has(Fault::FanReversed) {
-            b.sink_w_k = 0.085;
+            b.sink_w_k = 0.05;
         }
         if has(Fault::SockMissing) {
             b.air_w_k *= 1.7;

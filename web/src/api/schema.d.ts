@@ -68,6 +68,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/heat/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["rules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/heat/sensors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sensor kinds to choose from. */
+        get: operations["sensors"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/heat/wrong-type": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["wrong_type"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/house": {
         parameters: {
             query?: never;
@@ -292,6 +341,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["live"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/live/now": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["live_now"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/logbook": {
         parameters: {
             query?: never;
@@ -318,6 +399,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_ports"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -356,6 +453,118 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/printers/{id}/curve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["curve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/printers/{id}/heaters-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["heaters_off"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/printers/{id}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["connect"];
+        delete: operations["disconnect"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/printers/{id}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/printers/{id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/printers/{id}/routine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["routine"];
+        delete: operations["stop_routine"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/printers/{id}/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["send"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/printers/{id}/settings": {
         parameters: {
             query?: never;
@@ -372,6 +581,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/printers/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/printers/{id}/traces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["traces"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/printers/{id}/wire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["wire"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/printers/{id}/write": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["write"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stations/{station}/evaluate": {
         parameters: {
             query?: never;
@@ -382,6 +655,38 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["evaluate_station"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traces/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["read_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traces/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["trace"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -461,11 +766,33 @@ export interface components {
              */
             z_mm: components["schemas"]["Entry"][];
         };
+        /** @description Where a printer is reached. */
+        Address: {
+            /**
+             * Format: int32
+             * @description Bits per second, e.g. 115200.
+             */
+            baud: number;
+            /** @enum {string} */
+            kind: "serial";
+            /** @description Its name, e.g. `/dev/ttyUSB0`. */
+            port: string;
+        } | {
+            /** @description Host and port, e.g. `192.168.1.20:4871`. */
+            host: string;
+            /** @enum {string} */
+            kind: "tcp";
+        };
         /**
          * @description A yes-or-no observation.
          * @enum {string}
          */
         Answer: "open" | "yes" | "no";
+        /**
+         * @description A question answered yes or no.
+         * @enum {string}
+         */
+        Answered: "open" | "yes" | "no";
         /** @description One measured quantity against its limit: what a band plot shows. */
         Band: {
             /**
@@ -535,6 +862,11 @@ export interface components {
             /** @description What it waits for, one sentence. */
             waits_for: string;
         };
+        /**
+         * @description What a heater block is made of.
+         * @enum {string}
+         */
+        BlockMaterial: "aluminium" | "copper";
         /** @description Parts, parameters, questions. */
         Catalogue: {
             /** @description Parameters in the order of work. */
@@ -665,6 +997,55 @@ export interface components {
             /** @description What it does, in a few words. */
             says: string;
         };
+        /** @description What is read at the end. */
+        CompareReadings: {
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description What the changes are that no station made.
+             * @default
+             */
+            explained: string;
+            /**
+             * @description Why there is none, where a printer reports nothing.
+             * @default
+             */
+            none_because: string;
+            /**
+             * @description Whether the printer was switched off and on before it was read.
+             * @default open
+             */
+            power_cycled: components["schemas"]["PowerCycled"];
+            /**
+             * @description The settings report, read after the power cycle.
+             * @default
+             */
+            report: string;
+            /**
+             * Format: int32
+             * @description Version of this shape: 1.
+             * @default 0
+             */
+            version: number;
+        };
+        /** @description Where to connect. */
+        ConnectBody: {
+            /** @description The address. */
+            address: components["schemas"]["Address"];
+            /**
+             * Format: double
+             * @description Time between two temperature reports [s], 0.25 to 10.
+             */
+            report_every_s?: number;
+        };
+        /**
+         * @description Where the link stands.
+         * @enum {string}
+         */
+        ConnectionState: "connecting" | "connected" | "lost" | "halted" | "closed";
         /**
          * @description Everything a station's arithmetic depends on besides readings. All fields have defaults, so
          *     that a bare set of readings can be evaluated too.
@@ -687,6 +1068,11 @@ export interface components {
              * @default null
              */
             before_text: string | null;
+            /**
+             * @description Values that the job's stations left in the printer.
+             * @default []
+             */
+            expected: components["schemas"]["ExpectedSetting"][];
             /**
              * @description Minutes of printing after which the complaint showed, one entry a time.
              * @default []
@@ -782,18 +1168,26 @@ export interface components {
             list: string | null;
             /** @default null */
             parameter: components["schemas"]["Parameter"] | null;
+            /** @description Readings with which this station was last closed in the job. */
+            previous?: unknown;
             /**
              * @description The printer.
              * @default {
              *       "bed_x_mm": 235,
              *       "bed_y_mm": 235,
+             *       "block": "aluminium",
              *       "firmware_limit_c": null,
              *       "gear": null,
+             *       "heater_w": 40,
              *       "height_mm": 250,
              *       "hot_end": "lined",
+             *       "mass": "standard",
+             *       "nozzle": "brass",
              *       "nozzle_mm": 0.4,
              *       "nozzles": 1,
-             *       "path": "tube"
+             *       "path": "tube",
+             *       "sensor": "ntc_100k_3950",
+             *       "supply_v": 24
              *     }
              */
             printer: components["schemas"]["PrinterFacts"];
@@ -802,8 +1196,23 @@ export interface components {
              * @default []
              */
             replaced: components["schemas"]["Replacement"][];
+            /**
+             * @description Settings report kept when the job began.
+             * @default null
+             */
+            snapshot: string | null;
             /** @default null */
             strength: components["schemas"]["Strength"] | null;
+        };
+        /** @description A connected printer's curve, thinned for a screen. */
+        Curve: {
+            /**
+             * Format: double
+             * @description Highest target that the guard lets through [°C].
+             */
+            ceiling_c: number;
+            /** @description Samples, times counted back from now: 0 is now, -60 a minute ago. */
+            samples: components["schemas"]["Sample"][];
         };
         /** @description What is typed at the drive. */
         DriveReadings: {
@@ -919,6 +1328,20 @@ export interface components {
             job?: components["schemas"]["JobStation"] | null;
             /** @description Readings as typed. */
             readings: unknown;
+        };
+        /** @description A value that a station left in the printer's memory. */
+        ExpectedSetting: {
+            /** @description Command, e.g. `M301`. */
+            code: string;
+            /** @description Letter, e.g. `P`. */
+            letter: string;
+            /** @description The station, e.g. "Heater loop". */
+            station: string;
+            /**
+             * Format: double
+             * @description Value.
+             */
+            value: number;
         };
         /** @description What is wrong with one field. */
         FieldError: {
@@ -1127,6 +1550,167 @@ export interface components {
             /** @description Version of the application. */
             version: string;
         };
+        /**
+         * @description How hot something is, in a word.
+         * @enum {string}
+         */
+        HeatWord: "hot" | "warm" | "safe" | "unknown";
+        /** @description What is read at the heater loop. */
+        HeaterLoopReadings: {
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description Part fan while tuning [%].
+             * @default null
+             */
+            fan_percent: components["schemas"]["Entry"];
+            /**
+             * @description Form in which the gains stand.
+             * @default byte
+             */
+            form: components["schemas"]["OutputForm"];
+            /** @default null */
+            hold: components["schemas"]["HoldResult"] | null;
+            /**
+             * @description Rule chosen.
+             * @default tyreus_luyben
+             */
+            rule: components["schemas"]["TuningRule"];
+            /**
+             * @description Derivative gain set.
+             * @default null
+             */
+            set_d: components["schemas"]["Entry"];
+            /**
+             * @description Integral gain set.
+             * @default null
+             */
+            set_i: components["schemas"]["Entry"];
+            /**
+             * @description Proportional gain set.
+             * @default null
+             */
+            set_p: components["schemas"]["Entry"];
+            /**
+             * @description Heat sink after the hold, by touch thermometer [°C]; blank where it was not measured.
+             * @default null
+             */
+            sink_c: components["schemas"]["Entry"];
+            /**
+             * @description Print temperature to tune for [°C].
+             * @default null
+             */
+            target_c: components["schemas"]["Entry"];
+            /** @default null */
+            tune: components["schemas"]["TuneResult"] | null;
+            /**
+             * @description Dip with the part fan, read off a display [°C].
+             * @default null
+             */
+            typed_dip_c: components["schemas"]["Entry"];
+            /**
+             * @description Ultimate gain read off a display, in `form`; for printers without a link.
+             * @default null
+             */
+            typed_ku: components["schemas"]["Entry"];
+            /**
+             * @description Overshoot read off a display [°C].
+             * @default null
+             */
+            typed_overshoot_c: components["schemas"]["Entry"];
+            /**
+             * @description Seconds from the first crossing until it stayed within 1.5 °C.
+             * @default null
+             */
+            typed_settle_s: components["schemas"]["Entry"];
+            /**
+             * @description Highest less lowest in the hold, read off a display [°C].
+             * @default null
+             */
+            typed_swing_c: components["schemas"]["Entry"];
+            /**
+             * @description Ultimate period read off a display [s].
+             * @default null
+             */
+            typed_tu_s: components["schemas"]["Entry"];
+            /** @default null */
+            verify: components["schemas"]["VerifyResult"] | null;
+            /**
+             * Format: int32
+             * @description Version of this shape: 1.
+             * @default 0
+             */
+            version: number;
+            /** @default null */
+            written: components["schemas"]["WrittenGains"] | null;
+        };
+        /** @description What is read at the heater, cold and unplugged, and what the hot end is built of. */
+        HeaterReadings: {
+            /**
+             * @description Heater block.
+             * @default aluminium
+             */
+            block: components["schemas"]["BlockMaterial"];
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description The firmware's own limit [°C]; blank where it isn't known.
+             * @default null
+             */
+            firmware_limit_c: components["schemas"]["Entry"];
+            /**
+             * @description Power marked on the heater [W].
+             * @default null
+             */
+            marked_w: components["schemas"]["Entry"];
+            /**
+             * @description Nozzle.
+             * @default brass
+             */
+            nozzle: components["schemas"]["NozzleMaterial"];
+            /**
+             * @description Resistance at the heater's plug [Ω].
+             * @default null
+             */
+            ohm: components["schemas"]["Entry"];
+            /**
+             * @description Hottest print planned [°C].
+             * @default null
+             */
+            planned_c: components["schemas"]["Entry"];
+            /**
+             * @description Sensor type fitted, by id.
+             * @default
+             */
+            sensor: string;
+            /**
+             * @description Supply [V].
+             * @default null
+             */
+            supply_v: components["schemas"]["Entry"];
+            /**
+             * @description Hottest target that the printer took when it was asked [°C].
+             * @default null
+             */
+            taken_c: components["schemas"]["Entry"];
+            /**
+             * Format: int32
+             * @description Version of this shape: 1.
+             * @default 0
+             */
+            version: number;
+        };
+        /**
+         * @description What is known of the heaters.
+         * @enum {string}
+         */
+        Heaters: "off" | "on" | "unknown";
         /** @description A place where the height was read. */
         HeightPoint: {
             /**
@@ -1160,11 +1744,87 @@ export interface components {
          * @enum {string}
          */
         HeightSense: "gap" | "bed_height";
+        /** @description A hold test. */
+        HoldResult: {
+            /** @description Gains that the printer held then, as [`Gains::text`]. */
+            gains_now?: string | null;
+            /** @description What the log shows. */
+            reading: components["schemas"]["TraceReading"];
+            /**
+             * Format: double
+             * @description Standard deviation in the hold [°C].
+             */
+            sd_c?: number | null;
+            /**
+             * Format: double
+             * @description Target [°C].
+             */
+            target_c: number;
+            /**
+             * Format: int64
+             * @description Number of the kept log; none for figures typed in.
+             */
+            trace?: number | null;
+            /**
+             * Format: double
+             * @description Largest distance from the target in the hold [°C].
+             */
+            worst_c?: number | null;
+        };
         /**
          * @description How filament is led to the melt zone.
          * @enum {string}
          */
         HotEndKind: "lined" | "all_metal";
+        /**
+         * @description How heavy a hot end is: bounds for what it can do.
+         * @enum {string}
+         */
+        HotEndMass: "light" | "standard" | "heavy";
+        /** @description What is noted at the hot tightening. */
+        HotTightenReadings: {
+            /**
+             * @description Nozzle when it was tightened [°C], from the printer or read off its display.
+             * @default null
+             */
+            at_c: components["schemas"]["Entry"];
+            /**
+             * @description Was the block held with a second tool?
+             * @default open
+             */
+            block_held: components["schemas"]["Answered"];
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description Is a gap left between hex and block?
+             * @default open
+             */
+            gap_left: components["schemas"]["Answered"];
+            /**
+             * @description Does plastic seep above the nozzle?
+             * @default open
+             */
+            seeps: components["schemas"]["Answered"];
+            /**
+             * @description Torque [N·m], where a torque driver was used.
+             * @default null
+             */
+            torque_nm: components["schemas"]["Entry"];
+            /**
+             * Format: int32
+             * @description Version of this shape: 1.
+             * @default 0
+             */
+            version: number;
+            /**
+             * @description Minutes waited after extruding.
+             * @default null
+             */
+            waited_min: components["schemas"]["Entry"];
+        };
         /** @description All house rules of a shop. What is not said is the default. */
         House: {
             /**
@@ -1273,6 +1933,41 @@ export interface components {
             rules: components["schemas"]["RuleInForce"][];
             /** @description Every tolerance. */
             tolerances: components["schemas"]["ToleranceInForce"][];
+        };
+        /** @description A plant with how well it is known. */
+        Identified: {
+            /**
+             * Format: int32
+             * @description Steps of the search.
+             */
+            iterations: number;
+            /** @description The plant, two lags and dead time. */
+            plant: components["schemas"]["Plant"];
+            /**
+             * Format: double
+             * @description Root mean square of what it leaves over [°C].
+             */
+            residual_c: number;
+            /**
+             * Format: int32
+             * @description Samples used.
+             */
+            samples: number;
+            /**
+             * Format: double
+             * @description Standard uncertainty of the gain [%].
+             */
+            u_gain_percent: number;
+            /**
+             * Format: double
+             * @description Standard uncertainty of dead time and second lag together [s].
+             */
+            u_lag_s: number;
+            /**
+             * Format: double
+             * @description Standard uncertainty of the longer time constant [%].
+             */
+            u_tau_percent: number;
         };
         /** @description An instrument with its limits. */
         Instrument: {
@@ -1400,6 +2095,60 @@ export interface components {
          * @enum {string}
          */
         LinkState: "holds" | "open" | "conditional" | "in_doubt" | "never_set";
+        /** @description What is known of a connected printer. */
+        LinkStatus: {
+            /** @description Where the printer is reached. */
+            address: string;
+            /** @description The command it is busy with. */
+            busy_with?: string | null;
+            /**
+             * Format: double
+             * @description Seconds by the printer's clock, rising over restarts.
+             */
+            clock_s: number;
+            /**
+             * Format: double
+             * @description Part fan as last set, 0 to 1.
+             */
+            fan: number;
+            /** @description Whether that report is fresh. */
+            fresh: boolean;
+            /** @description What is known of the heaters. */
+            heaters: components["schemas"]["Heaters"];
+            /** @description Whether the axes are homed. */
+            homed: boolean;
+            /** @description The same in a sentence; what could not be done is said here. */
+            says: string;
+            /** @description Where the link stands. */
+            state: components["schemas"]["ConnectionState"];
+            temperatures?: components["schemas"]["Temperatures"] | null;
+        };
+        /** @description A connected printer as every page sees it. */
+        LivePrinter: {
+            /** @description How hot the bed is, in a word. */
+            bed: components["schemas"]["HeatWord"];
+            /** @description Its name. */
+            name: string;
+            /** @description How hot the nozzle is, in a word. */
+            nozzle: components["schemas"]["HeatWord"];
+            /** @description Whether that rests on this very hot end's cooling. */
+            own_cooling: boolean;
+            /**
+             * Format: int64
+             * @description The printer.
+             */
+            printer_id: number;
+            routine?: components["schemas"]["RoutineView"] | null;
+            /** @description The sentence of the heat strip. */
+            says: string;
+            /** @description What is known of it. */
+            status: components["schemas"]["LinkStatus"];
+            /**
+             * Format: double
+             * @description Seconds until the nozzle can be touched; none while it is heated or nothing is known.
+             */
+            touch_safe_in_s?: number | null;
+        };
         /** @description A line of the logbook. */
         LogEntry: {
             /** @description When (RFC 3339). */
@@ -1440,6 +2189,46 @@ export interface components {
             /** @description Who. */
             who: string;
         };
+        /** @description What a step, a hold and a fan kick show. None where the run doesn't reach that far. */
+        LoopFigures: {
+            /**
+             * Format: double
+             * @description Below the target at most while the fan blows [°C], ≥ 0.
+             * @default null
+             */
+            dip_c: number | null;
+            /**
+             * Format: double
+             * @description Standard deviation in the hold [°C].
+             * @default null
+             */
+            hold_sd_c: number | null;
+            /**
+             * Format: double
+             * @description Largest distance from the target in the hold [°C].
+             * @default null
+             */
+            hold_worst_c: number | null;
+            /**
+             * Format: double
+             * @description Above the target at most [°C], ≥ 0.
+             * @default null
+             */
+            overshoot_c: number | null;
+            /**
+             * Format: double
+             * @description From the fan's start until back for good within ±1.5 °C [s].
+             * @default null
+             */
+            recovery_s: number | null;
+            /**
+             * Format: double
+             * @description From the first crossing of the target (or from 10 °C below, if it is never crossed) to the last
+             *     entry into ±1.5 °C [s].
+             * @default null
+             */
+            settle_s: number | null;
+        };
         /** @description What was made. */
         Made: {
             /**
@@ -1447,6 +2236,30 @@ export interface components {
              * @description Its id.
              */
             id: number;
+        };
+        /** @description A stretch of the log that the class rests on. */
+        Mark: {
+            /**
+             * Format: double
+             * @description From [s].
+             */
+            from_s: number;
+            /** @description What is there, with its numbers. */
+            says: string;
+            /**
+             * Format: double
+             * @description To [s].
+             */
+            to_s: number;
+        };
+        /** @description A value that is not what was written. */
+        Mismatch: {
+            /** @description Found; none where the report doesn't hold it. */
+            got?: string | null;
+            /** @description Command and letter, e.g. "M301 P". */
+            name: string;
+            /** @description Written. */
+            wanted: string;
         };
         /** @description A filament to add. */
         NewFilament: {
@@ -1537,6 +2350,11 @@ export interface components {
              */
             value: number;
         };
+        /**
+         * @description What a nozzle is made of.
+         * @enum {string}
+         */
+        NozzleMaterial: "brass" | "copper" | "steel";
         /** @description What is typed at the Z offset. */
         OffsetZReadings: {
             /**
@@ -1581,6 +2399,11 @@ export interface components {
              */
             version: number;
         };
+        /**
+         * @description Range of the controller's output in a firmware.
+         * @enum {string}
+         */
+        OutputForm: "byte" | "unit";
         /**
          * @description One calibrated quantity of a printer, or of printer + nozzle + filament.
          *
@@ -1641,6 +2464,62 @@ export interface components {
             /** @description The value with its unit. */
             value: string;
         };
+        /**
+         * @description Two lags and a dead time, G(s) = K·e^(−Ls)/((τ1 s + 1)(τ2 s + 1)); with τ2 = 0 the plant is first
+         *     order plus dead time (FOPDT). Input duty (0 to 1), output °C above `ambient_c`.
+         *
+         *     τ1 is the block's C/k; τ2 the cartridge, the sensor's bead and their paste together: the second
+         *     mass. `ambient_c` is what the plant falls back to as seen from the working point, below the room
+         *     where radiation bends the curve.
+         */
+        Plant: {
+            /**
+             * Format: double
+             * @description Temperature without heat [°C].
+             */
+            ambient_c: number;
+            /**
+             * Format: double
+             * @description Dead time L [s].
+             */
+            delay_s: number;
+            /**
+             * Format: double
+             * @description Gain K [°C per unit duty].
+             */
+            gain_c: number;
+            /**
+             * Format: double
+             * @description Second time constant τ2 [s]; 0 for FOPDT.
+             */
+            tau2_s: number;
+            /**
+             * Format: double
+             * @description First time constant τ1 [s], the longer one.
+             */
+            tau_s: number;
+        };
+        /** @description A serial port of this computer, with a hint of what it is. */
+        Port: {
+            /** @description What it seems to be. */
+            hint: string;
+            /** @description Whether a printer is likely behind it. */
+            likely: boolean;
+            /** @description Its name. */
+            name: string;
+        };
+        /** @description Serial ports and speeds to choose from. */
+        Ports: {
+            /** @description Speeds that printers are set to. */
+            bauds: number[];
+            /** @description Ports of this computer, the likely ones first. */
+            ports: components["schemas"]["Port"][];
+        };
+        /**
+         * @description Whether the printer was off since the last write.
+         * @enum {string}
+         */
+        PowerCycled: "open" | "yes" | "no";
         /** @description A printer. */
         Printer: {
             /** @description When it was added (RFC 3339). */
@@ -1674,6 +2553,11 @@ export interface components {
              */
             bed_y_mm: number;
             /**
+             * @description Material of the heater block.
+             * @default aluminium
+             */
+            block: components["schemas"]["BlockMaterial"];
+            /**
              * Format: double
              * @description The firmware's own temperature limit [°C].
              * @default null
@@ -1681,6 +2565,12 @@ export interface components {
             firmware_limit_c: number | null;
             /** @default null */
             gear: components["schemas"]["GearFacts"] | null;
+            /**
+             * Format: double
+             * @description Power marked on the heater [W].
+             * @default 40
+             */
+            heater_w: number;
             /**
              * Format: double
              * @description Build volume in Z [mm].
@@ -1692,6 +2582,16 @@ export interface components {
              * @default lined
              */
             hot_end: components["schemas"]["HotEndKind"];
+            /**
+             * @description How heavy the heater block is.
+             * @default standard
+             */
+            mass: components["schemas"]["HotEndMass"];
+            /**
+             * @description Material of the nozzle.
+             * @default brass
+             */
+            nozzle: components["schemas"]["NozzleMaterial"];
             /**
              * Format: double
              * @description Bore of the fitted nozzle [mm].
@@ -1709,6 +2609,17 @@ export interface components {
              * @default tube
              */
             path: components["schemas"]["FilamentPath"];
+            /**
+             * @description Sensor type set in the firmware, by id; empty where it isn't known.
+             * @default ntc_100k_3950
+             */
+            sensor: string;
+            /**
+             * Format: double
+             * @description Supply [V].
+             * @default 24
+             */
+            supply_v: number;
         };
         /** @description A printer with its histories. */
         PrinterPage: {
@@ -1742,6 +2653,44 @@ export interface components {
             /** @description Short name of the kind of error. */
             title: string;
         };
+        /** @description How far a routine is. */
+        Progress: {
+            /**
+             * Format: double
+             * @description Seconds left by the printer's clock, where they can be told.
+             */
+            left_s?: number | null;
+            /**
+             * Format: double
+             * @description Part done, 0 to 1.
+             */
+            part: number;
+            /** @description What it does now, e.g. "heating to 210 °C". */
+            says: string;
+        };
+        /** @description A log file to read. */
+        ReadTraceBody: {
+            /** @description Read it as an autotune rather than a hold test. */
+            autotune?: boolean;
+            /**
+             * Format: int64
+             * @description … and this job.
+             */
+            job_id?: number | null;
+            mass?: components["schemas"]["HotEndMass"] | null;
+            /**
+             * Format: int64
+             * @description Keep it with this printer.
+             */
+            printer_id?: number | null;
+            /**
+             * Format: double
+             * @description Read it as a hold test or an autotune at this target [°C].
+             */
+            target_c?: number | null;
+            /** @description Its text: CSV of time, temperature, target, duty, or a saved serial log. */
+            text: string;
+        };
         /** @description Readings to keep or to close with. */
         ReadingsBody: {
             /** @description Readings as typed. */
@@ -1765,6 +2714,101 @@ export interface components {
             id: components["schemas"]["Replacement"];
             /** @description Name, e.g. "nozzle, other bore". */
             label: string;
+        };
+        /** @description A settings report. */
+        ReportAnswer: {
+            /** @description Gains of the nozzle's loop in it. */
+            gains?: string | null;
+            /** @description The text. */
+            text: string;
+        };
+        /** @description A routine that began. */
+        RoutineBegun: {
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            number: number;
+        };
+        /** @description Work to start. */
+        RoutineBody: {
+            /**
+             * Format: int32
+             * @description Swings of an autotune.
+             */
+            cycles?: number;
+            /**
+             * Format: double
+             * @description Part fan in an autotune, 0 to 1.
+             */
+            fan?: number;
+            /**
+             * Format: int64
+             * @description The job it is for.
+             */
+            job?: number | null;
+            /** @description What. */
+            kind: components["schemas"]["RoutineKind"];
+            /**
+             * Format: double
+             * @description Length of a hold [s].
+             */
+            seconds?: number;
+            /** @description Key of the job's station. */
+            station?: string | null;
+            /**
+             * Format: double
+             * @description Target [°C].
+             */
+            target_c: number;
+        };
+        /** @description What came of a routine. */
+        RoutineDone: {
+            /**
+             * Format: double
+             * @description Nozzle at the end [°C].
+             */
+            at_c?: number | null;
+            /** @description Why it ended before its end; none if it didn't. */
+            failed?: string | null;
+            hold?: components["schemas"]["HoldResult"] | null;
+            /**
+             * Format: double
+             * @description Target that the printer took [°C].
+             */
+            taken_c?: number | null;
+            /**
+             * Format: int64
+             * @description Number of its kept log.
+             */
+            trace?: number | null;
+            tune?: components["schemas"]["TuneResult"] | null;
+            verify?: components["schemas"]["VerifyResult"] | null;
+        };
+        /**
+         * @description What work runs on a printer.
+         * @enum {string}
+         */
+        RoutineKind: "hold" | "autotune" | "verify" | "warm" | "limit";
+        /** @description A routine as pages see it. */
+        RoutineView: {
+            done?: components["schemas"]["RoutineDone"] | null;
+            /** @description The job's station it runs for, e.g. `3/heater_loop`. */
+            for_station?: string | null;
+            /** @description What it is. */
+            kind: components["schemas"]["RoutineKind"];
+            /**
+             * Format: int64
+             * @description Its number, rising.
+             */
+            number: number;
+            /** @description How far it is. */
+            progress: components["schemas"]["Progress"];
+            /**
+             * Format: double
+             * @description Target [°C].
+             */
+            target_c: number;
         };
         /** @description A line of the before-and-after table. */
         Row: {
@@ -1798,6 +2842,24 @@ export interface components {
             /** @description What one does in this school. */
             label: string;
         };
+        /** @description What one rule's gains would do. */
+        RuleRun: {
+            figures?: components["schemas"]["LoopFigures"] | null;
+            /** @description Its gains as text, output 0 to 255; none where the rule has nothing to go by. */
+            gains?: string | null;
+            /** @description The same, output 0 to 1. */
+            gains_unit?: string | null;
+            /** @description Its name. */
+            label: string;
+            /** @description Temperatures of the simulated run [°C], one every [`RULE_RUN_STEP_S`]. */
+            points: number[];
+            /** @description Which rule. */
+            rule: components["schemas"]["TuningRule"];
+            /** @description Where it was published. */
+            source: string;
+            /** @description Why one would take it. */
+            why: string;
+        };
         /** @description A question with its schools; the first is the default. */
         RuleSpec: {
             /** @description Which question. */
@@ -1808,6 +2870,178 @@ export interface components {
             question: string;
             /** @description Why the default is the default. */
             why: string;
+        };
+        /** @description All rules, simulated. */
+        RulesAnswer: {
+            /**
+             * Format: double
+             * @description When the part fan starts [s].
+             */
+            fan_at_s: number;
+            /** @description One a rule. */
+            runs: components["schemas"]["RuleRun"][];
+            set?: components["schemas"]["RuleRun"] | null;
+            /**
+             * Format: double
+             * @description Time between two points [s].
+             */
+            step_s: number;
+        };
+        /** @description A plant to simulate on. */
+        RulesBody: {
+            /** @description The plant. */
+            plant: components["schemas"]["Plant"];
+            /** @description Gains set now, as `P 22.40 I 1.32 D 95.00`: simulated too. */
+            set?: string | null;
+            /**
+             * Format: double
+             * @description Target [°C].
+             */
+            target_c: number;
+            ultimate?: components["schemas"]["Ultimate"] | null;
+        };
+        /** @description What could be said at the end. */
+        Said: {
+            /** @description In a sentence. */
+            says: string;
+        };
+        /** @description One moment of a log. Temperatures [°C], duty and fan 0 to 1; what the log doesn't say is none. */
+        Sample: {
+            /**
+             * Format: double
+             * @description Heater duty, 0 to 1.
+             */
+            duty?: number | null;
+            /**
+             * Format: double
+             * @description Part fan, 0 to 1.
+             */
+            fan?: number | null;
+            /**
+             * Format: double
+             * @description Seconds from the log's start.
+             */
+            t_s: number;
+            /**
+             * Format: double
+             * @description Target [°C]; 0 for off.
+             */
+            target_c?: number | null;
+            /**
+             * Format: double
+             * @description Temperature shown [°C].
+             */
+            temp_c: number;
+        };
+        /** @description What was answered. */
+        SendAnswer: {
+            /** @description Line by line. */
+            answer: string[];
+            written?: components["schemas"]["Written"] | null;
+        };
+        /** @description A command to send. */
+        SendBody: {
+            /** @description The line. */
+            line: string;
+        };
+        /** @description What is read at the sensor, everything cold. */
+        SensorReadings: {
+            /**
+             * @description Bed as the printer shows it [°C]; blank where there is none.
+             * @default null
+             */
+            bed_c: components["schemas"]["Entry"];
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description Resistance at the sensor's plug, cold [Ω]; blank where it was not measured.
+             * @default null
+             */
+            ohm: components["schemas"]["Entry"];
+            /**
+             * @description Room by thermometer [°C].
+             * @default null
+             */
+            room_c: components["schemas"]["Entry"];
+            /**
+             * @description Type set in the firmware, by id.
+             * @default
+             */
+            set_type: string;
+            /**
+             * @description Nozzle as the printer shows it [°C].
+             * @default null
+             */
+            shown_c: components["schemas"]["Entry"];
+            /**
+             * Format: int32
+             * @description Version of this shape: 1.
+             * @default 0
+             */
+            version: number;
+        };
+        /** @description How a sensor's resistance goes with temperature. */
+        SensorTable: {
+            /**
+             * Format: double
+             * @description Beta [K].
+             */
+            beta_k: number;
+            /** @enum {string} */
+            kind: "ntc_beta";
+            /**
+             * Format: double
+             * @description Resistance at 25 °C [Ω].
+             */
+            r25_ohm: number;
+        } | {
+            /**
+             * Format: double
+             * @description First coefficient [1/K].
+             */
+            a: number;
+            /**
+             * Format: double
+             * @description Second coefficient [1/K].
+             */
+            b: number;
+            /**
+             * Format: double
+             * @description Third coefficient [1/K].
+             */
+            c: number;
+            /** @enum {string} */
+            kind: "steinhart_hart";
+        } | {
+            /** @enum {string} */
+            kind: "platinum";
+            /**
+             * Format: double
+             * @description Resistance at 0 °C [Ω].
+             */
+            r0_ohm: number;
+        };
+        /** @description A kind of sensor that printers are built with. */
+        SensorType: {
+            /** @description Identifier. */
+            id: string;
+            /** @description Name at the bench. */
+            label: string;
+            /**
+             * Format: double
+             * @description Highest temperature it bears [°C].
+             */
+            most_c: number;
+            /** @description Its curve. */
+            table: components["schemas"]["SensorTable"];
+            /**
+             * Format: double
+             * @description Tolerance of its resistance at room temperature [%].
+             */
+            tolerance_percent: number;
         };
         /** @description What a worktop shows before readings. */
         SetUp: {
@@ -1880,6 +3114,30 @@ export interface components {
          * @enum {string}
          */
         SignalWord: "notice" | "caution" | "warning" | "danger";
+        /** @description What is read at the snapshot. */
+        SnapshotReadings: {
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description Why there is none, where a printer reports nothing.
+             * @default
+             */
+            none_because: string;
+            /**
+             * @description The settings report, as read from the printer or pasted.
+             * @default
+             */
+            report: string;
+            /**
+             * Format: int32
+             * @description Version of this shape: 1.
+             * @default 0
+             */
+            version: number;
+        };
         /** @description A filament's value in doubt. */
         StaleMark: {
             /** @description Why, as a clause. */
@@ -1898,7 +3156,7 @@ export interface components {
          * @description A kind of worktop.
          * @enum {string}
          */
-        StationName: "drive" | "tram" | "offset_z" | "flow" | "acceptance" | "trial" | "check";
+        StationName: "drive" | "tram" | "offset_z" | "flow" | "acceptance" | "trial" | "check" | "snapshot" | "compare" | "sensor" | "heater" | "heater_loop" | "hot_tighten";
         /** @description One step. */
         Step: {
             /** @description What to do. */
@@ -1917,7 +3175,13 @@ export interface components {
         /** @description One step as ticked. */
         StepTick: {
             /**
-             * @description Why it was skipped, or what failed.
+             * Format: double
+             * @description Nozzle when it was ticked [°C], where a connected printer said so.
+             * @default null
+             */
+            at_c: number | null;
+            /**
+             * @description Why it was skipped, or what failed; for a step done outside its gate, why.
              * @default
              */
             reason: string;
@@ -1932,6 +3196,39 @@ export interface components {
          * @enum {string}
          */
         Strength: "verify" | "redo";
+        /** @description A temperature report, e.g. `T:205.1 /210.0 B:60.0 /60.0 @:87 B@:30 UP:12.25`. */
+        Temperatures: {
+            /**
+             * Format: double
+             * @description Bed [°C].
+             */
+            bed_c?: number | null;
+            /**
+             * Format: double
+             * @description Its target [°C].
+             */
+            bed_target_c?: number | null;
+            /**
+             * Format: double
+             * @description Nozzle [°C].
+             */
+            nozzle_c: number;
+            /**
+             * Format: double
+             * @description Heater output as the printer counts it, usually 0 to 127.
+             */
+            nozzle_output?: number | null;
+            /**
+             * Format: double
+             * @description Its target [°C].
+             */
+            nozzle_target_c: number;
+            /**
+             * Format: double
+             * @description Seconds by the printer's own clock, where it says so.
+             */
+            uptime_s?: number | null;
+        };
         /**
          * @description A screw's thread.
          * @enum {string}
@@ -1941,7 +3238,7 @@ export interface components {
          * @description One limit.
          * @enum {string}
          */
-        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "firmware_margin_c";
+        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c";
         /** @description A tolerance as it is in force. */
         ToleranceInForce: {
             /** @description Which tolerance. */
@@ -1977,6 +3274,109 @@ export interface components {
             unit: string;
             /** @description Where the default comes from. */
             why: string;
+        };
+        /**
+         * @description What a log shows.
+         * @enum {string}
+         */
+        TraceClass: "steady" | "loop_swinging" | "sensor_intermittent" | "open_or_short" | "heater_failing" | "fan_stealing_heat" | "never_reaching" | "too_short";
+        /** @description What is wrong in a file, and where. */
+        TraceDiagnostic: {
+            /**
+             * Format: int32
+             * @description Column, from 1.
+             */
+            column: number;
+            /**
+             * Format: int32
+             * @description Line, from 1.
+             */
+            line: number;
+            /** @description What is wrong and what becomes of it. */
+            says: string;
+        };
+        /** @description A kept log without its samples. */
+        TraceHead: {
+            /** @description When it was kept. */
+            at: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /**
+             * Format: int64
+             * @description The job it was taken in.
+             */
+            job_id?: number | null;
+            /** @description What it is of, e.g. `hold`, `autotune`, `verify`, `file`. */
+            kind: string;
+            /**
+             * Format: int64
+             * @description The printer.
+             */
+            printer_id: number;
+            /**
+             * Format: double
+             * @description Target [°C], where one was meant.
+             */
+            target_c?: number | null;
+        };
+        /** @description What was made of a log. */
+        TraceReading: {
+            /** @description What to do about it. */
+            advice: string;
+            /** @description The class. */
+            class: components["schemas"]["TraceClass"];
+            /** @description Numbers it rests on, one a sentence. */
+            evidence: string[];
+            /** @description What it is, one sentence. */
+            headline: string;
+            /** @description Offending stretches. */
+            marks: components["schemas"]["Mark"][];
+            /**
+             * Format: double
+             * @description Mean at the target [°C].
+             */
+            mean_c?: number | null;
+            /**
+             * Format: double
+             * @description Period of a swing [s].
+             */
+            period_s?: number | null;
+            /**
+             * Format: double
+             * @description Peak to peak at the target [°C].
+             */
+            swing_c?: number | null;
+            /**
+             * Format: double
+             * @description Target it was judged by [°C].
+             */
+            target_c?: number | null;
+        };
+        /** @description A log as a page shows it. */
+        TraceView: {
+            /** @description How many there are in all. */
+            all: number;
+            /** @description Lines that didn't read, the first few. */
+            diagnostics: components["schemas"]["TraceDiagnostic"][];
+            /** @description What kind of file it was. */
+            file_kind?: string | null;
+            hold?: components["schemas"]["HoldResult"] | null;
+            kept?: components["schemas"]["TraceHead"] | null;
+            /** @description What was made of the file. */
+            notes: string[];
+            /** @description What it shows. */
+            reading: components["schemas"]["TraceReading"];
+            /** @description Samples, thinned for a screen with every peak kept. */
+            samples: components["schemas"]["Sample"][];
+            /**
+             * Format: double
+             * @description Length [s].
+             */
+            span_s: number;
+            tune?: components["schemas"]["TuneResult"] | null;
         };
         /** @description What is typed at the tram. */
         TramReadings: {
@@ -2105,11 +3505,74 @@ export interface components {
              */
             version: number;
         };
+        /** @description An autotune. */
+        TuneResult: {
+            /**
+             * Format: double
+             * @description Part fan meanwhile, 0 to 1.
+             */
+            fan: number;
+            /** @description Why none fits. */
+            no_plant?: string | null;
+            plant?: components["schemas"]["Identified"] | null;
+            /** @description Gains that the printer proposes [P, I, D], output 0 to 255. */
+            printer_gains?: number[] | null;
+            /** @description What the log shows. */
+            reading: components["schemas"]["TraceReading"];
+            /**
+             * Format: double
+             * @description Target [°C].
+             */
+            target_c: number;
+            /**
+             * Format: int64
+             * @description Number of the kept log; none for figures typed in.
+             */
+            trace?: number | null;
+            ultimate?: components["schemas"]["Ultimate"] | null;
+        };
+        /**
+         * @description A rule.
+         * @enum {string}
+         */
+        TuningRule: "ziegler_nichols" | "tyreus_luyben" | "some_overshoot" | "no_overshoot" | "cohen_coon" | "simc" | "amigo";
+        /** @description Ultimate gain [duty/°C] and period [s]: with this gain the loop would just keep swinging. */
+        Ultimate: {
+            /**
+             * Format: double
+             * @description Ku [duty/°C].
+             */
+            ku: number;
+            /**
+             * Format: double
+             * @description Tu [s].
+             */
+            tu_s: number;
+        };
         /**
          * @description What a station decides.
          * @enum {string}
          */
         Verdict: "pass" | "adjust" | "measure_again" | "stop";
+        /** @description A verification by step, hold and fan. */
+        VerifyResult: {
+            /** @description Figures of step, hold and fan. */
+            figures: components["schemas"]["LoopFigures"];
+            /** @description Gains that the printer held then, as [`Gains::text`]. */
+            gains_now?: string | null;
+            /** @description What the log shows. */
+            reading: components["schemas"]["TraceReading"];
+            /**
+             * Format: double
+             * @description Target [°C].
+             */
+            target_c: number;
+            /**
+             * Format: int64
+             * @description Number of the kept log; none for figures typed in.
+             */
+            trace?: number | null;
+        };
         /**
          * @description Where on the box a wall was measured.
          * @enum {string}
@@ -2134,6 +3597,20 @@ export interface components {
              */
             t_mm: components["schemas"]["Entry"];
         };
+        /** @description A kept line of the wire. */
+        WireLine: {
+            /** @description When. */
+            at: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description The line. */
+            text: string;
+            /** @description `sent`, `answered` or `noted`. */
+            way: string;
+        };
         /** @description A station, ready to work at. */
         Worktop: {
             /** @description Earlier closings of this station, oldest first. */
@@ -2144,6 +3621,11 @@ export interface components {
             kept: boolean;
             /** @description Its line on the route card. */
             line: components["schemas"]["TravellerLine"];
+            /**
+             * Format: int64
+             * @description The printer.
+             */
+            printer_id: number;
             /** @description What is typed so far, or the readings to begin with. */
             readings: unknown;
             /** @description Instruction, caution, rule, commands. */
@@ -2153,6 +3635,60 @@ export interface components {
             station: components["schemas"]["StationName"];
             /** @description Unit of the value, for a trial; empty where it is a text. */
             unit: string;
+        };
+        /** @description Setting commands to write, store and read back. */
+        WriteBody: {
+            /** @description The lines, at most 20. */
+            lines: string[];
+        };
+        /** @description What became of written settings. */
+        Written: {
+            /** @description Values that were gone after the printer had read its memory again. */
+            not_stored: components["schemas"]["Mismatch"][];
+            /** @description Values that the printer didn't take. */
+            not_taken: components["schemas"]["Mismatch"][];
+            /** @description The settings report after it. */
+            report: string;
+            /** @description All of it in one sentence. */
+            says: string;
+            /** @description Lines that were sent. */
+            sent: string[];
+        };
+        /** @description What became of gains that were written from here. */
+        WrittenGains: {
+            /**
+             * @description Gains written, as [`Gains::text`].
+             * @default
+             */
+            gains: string;
+            /**
+             * @description The same in a sentence.
+             * @default
+             */
+            says: string;
+            /**
+             * @description Whether they were still there after it read its memory again.
+             * @default false
+             */
+            stored: boolean;
+            /**
+             * @description Whether the printer took them.
+             * @default false
+             */
+            taken: boolean;
+        };
+        /** @description A point of the curve for a wrong sensor type. */
+        WrongTypePoint: {
+            /**
+             * Format: double
+             * @description Temperature shown [°C].
+             */
+            shown_c: number;
+            /**
+             * Format: double
+             * @description True temperature [°C].
+             */
+            true_c: number;
         };
     };
     responses: never;
@@ -2266,6 +3802,88 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+        };
+    };
+    rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RulesBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesAnswer"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sensors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SensorType"][];
+                };
+            };
+        };
+    };
+    wrong_type: {
+        parameters: {
+            query: {
+                /** @description Fitted, by id. */
+                fitted: string;
+                /** @description Set in the firmware, by id. */
+                set: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrongTypePoint"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2807,6 +4425,44 @@ export interface operations {
             };
         };
     };
+    live: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+        };
+    };
+    live_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LivePrinter"][];
+                };
+            };
+        };
+    };
     logbook: {
         parameters: {
             query?: {
@@ -2907,6 +4563,25 @@ export interface operations {
             };
         };
     };
+    list_ports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ports"];
+                };
+            };
+        };
+    };
     add_printer: {
         parameters: {
             query?: never;
@@ -2975,6 +4650,316 @@ export interface operations {
             };
         };
     };
+    curve: {
+        parameters: {
+            query?: {
+                /** @description Seconds back by the printer's clock, 30 to 14400. */
+                seconds?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Curve"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    heaters_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    connect: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LivePrinter"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    disconnect: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportAnswer"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    routine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoutineBody"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutineBegun"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_routine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SendAnswer"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     put_setting: {
         parameters: {
             query?: never;
@@ -3005,6 +4990,145 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    traces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceHead"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    wire: {
+        parameters: {
+            query?: {
+                /** @description Containing this text. */
+                find?: string;
+                /** @description Older than this line. */
+                before?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WireLine"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    write: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            502: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3054,6 +5178,82 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadTraceBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceView"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

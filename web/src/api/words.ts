@@ -33,3 +33,11 @@ export const signalWord = {
   warning: 'Warning',
   danger: 'Danger',
 } as const
+
+/** How hot, in a word; colour is never alone. */
+export const heatWord = { hot: 'HOT', warm: 'WARM', safe: 'SAFE', unknown: 'UNKNOWN' } as const
+
+/** "4 min" or "35 s" of seconds. */
+export function duration(seconds: number): string {
+  return seconds >= 90 ? `${Math.round(seconds / 60)} min` : `${Math.round(seconds)} s`
+}

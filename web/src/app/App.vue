@@ -5,6 +5,7 @@ import { useEventListener } from '@vueuse/core'
 import { RouterLink, RouterView, useRoute, useRouter } from 'vue-router'
 
 import { applyTokens, dark, light, overrides } from './theme'
+import HeatStrip from '../live/HeatStrip.vue'
 import FindDialog from './FindDialog.vue'
 
 const os = useOsTheme()
@@ -23,17 +24,24 @@ const keys = [
   ['Ctrl + Enter', 'close the station, start the job'],
   ['Esc', 'back to the bench; nothing is lost'],
   ['/', 'find a printer or job'],
-  ['B, J, L, H', 'Bench, Jobs, Logbook, House rules'],
+  ['B, J, T, L, H', 'Bench, Jobs, Heat logs, Logbook, House rules'],
   ['letter of a part', 'on the drawing: replaced or not'],
   ['?', 'this list'],
 ]
 const pages = [
   ['/', 'Bench'],
   ['/jobs', 'Jobs'],
+  ['/traces', 'Heat logs'],
   ['/logbook', 'Logbook'],
   ['/rules', 'House rules'],
 ] as const
-const places: Record<string, string> = { b: '/', j: '/jobs', l: '/logbook', h: '/rules' }
+const places: Record<string, string> = {
+  b: '/',
+  j: '/jobs',
+  t: '/traces',
+  l: '/logbook',
+  h: '/rules',
+}
 
 useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   const at = event.target as HTMLElement
@@ -79,6 +87,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           <button class="hint" type="button" @click="keysShown = true"><kbd>?</kbd> keys</button>
         </header>
         <main tabindex="-1"><RouterView /></main>
+        <HeatStrip />
       </div>
       <NModal v-model:show="keysShown">
         <div class="sheet keys" role="dialog" aria-modal="true" aria-labelledby="keys-title">
@@ -106,7 +115,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 }
 .shell {
   display: grid;
-  grid-template-rows: 52px 1fr;
+  grid-template-rows: 52px minmax(0, 1fr) auto;
 }
 header {
   display: flex;

@@ -32,6 +32,16 @@ export const router = createRouter({
       meta: { title: 'Printer' },
     },
     {
+      path: '/printers/:id/link',
+      component: () => import('../live/LinkPage.vue'),
+      meta: { title: 'Connected printer' },
+    },
+    {
+      path: '/traces',
+      component: () => import('../heat/TracePage.vue'),
+      meta: { title: 'Heat logs' },
+    },
+    {
       path: '/logbook',
       component: () => import('../logbook/LogbookPage.vue'),
       meta: { title: 'Logbook' },

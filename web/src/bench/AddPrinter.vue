@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { NModal } from 'naive-ui'
 import { ref } from 'vue'
 
-import { ServerError, answer, client, type Schemas } from '../api/client'
+import { ServerError, answer, client, get, type Schemas } from '../api/client'
 import { numberOf } from '../api/words'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import ReadingField from '../ui/ReadingField.vue'
@@ -14,20 +14,39 @@ const name = ref('')
 const kind = ref('')
 const path = ref<Schemas['FilamentPath']>('tube')
 const hotEnd = ref<Schemas['HotEndKind']>('lined')
-const size = ref({ x: '235', y: '235', z: '250', nozzle: '0.4', limit: '260' })
+const size = ref({ x: '235', y: '235', z: '250', nozzle: '0.4', limit: '260', supply: '24', heater: '40' })
+const sensor = ref('ntc_100k_3950')
+const mass = ref<Schemas['HotEndMass']>('standard')
+const nozzleOf = ref<Schemas['NozzleMaterial']>('brass')
+const { data: sensors } = useQuery({
+  queryKey: ['sensors'],
+  queryFn: () => get('/api/v1/heat/sensors'),
+  enabled: shown,
+})
 const sizes = [
   ['x', 'Bed, width'],
   ['y', 'Bed, depth'],
   ['z', 'Height'],
   ['nozzle', 'Nozzle bore'],
   ['limit', 'Firmware limit'],
+  ['supply', 'Supply'],
+  ['heater', 'Heater, as marked'],
 ] as const
 const failure = ref('')
 async function add() {
   failure.value = ''
-  const [x, y, z, nozzle, limit] = sizes.map(([key]) => numberOf(size.value[key]))
+  const [x, y, z, nozzle, limit, supply, heater] = sizes.map(([key]) => numberOf(size.value[key]))
   const wrong = sizes.find(([key]) => numberOf(size.value[key]) === null)
-  if (wrong || x == null || y == null || z == null || nozzle == null || limit == null) {
+  if (
+    wrong ||
+    x == null ||
+    y == null ||
+    z == null ||
+    nozzle == null ||
+    limit == null ||
+    supply == null ||
+    heater == null
+  ) {
     failure.value = wrong ? `${wrong[1]}: “${size.value[wrong[0]]}” is not a number. Type it in digits.` : ''
     return
   }
@@ -47,6 +66,12 @@ async function add() {
             hot_end: hotEnd.value,
             nozzles: 1,
             gear: null,
+            sensor: sensor.value,
+            nozzle: nozzleOf.value,
+            block: 'aluminium',
+            mass: mass.value,
+            supply_v: supply,
+            heater_w: heater,
           },
         },
       }),
@@ -72,6 +97,31 @@ async function add() {
         <ReadingField v-model="size.z" path="z" label="Height" unit="mm" small />
         <ReadingField v-model="size.nozzle" path="nozzle" label="Nozzle bore" unit="mm" small />
         <ReadingField v-model="size.limit" path="limit" label="Firmware limit" unit="°C" small />
+        <ReadingField v-model="size.supply" path="supply" label="Supply" unit="V" small />
+        <ReadingField v-model="size.heater" path="heater" label="Heater, as marked" unit="W" small />
+        <div>
+          <label for="add-sensor">Temperature sensor</label>
+          <select id="add-sensor" v-model="sensor">
+            <option value="">not known</option>
+            <option v-for="s in sensors ?? []" :key="s.id" :value="s.id">{{ s.label }}</option>
+          </select>
+        </div>
+        <div>
+          <label for="add-mass">Heater block</label>
+          <select id="add-mass" v-model="mass">
+            <option value="light">small</option>
+            <option value="standard">usual</option>
+            <option value="heavy">large</option>
+          </select>
+        </div>
+        <div>
+          <label for="add-nozzle">Nozzle</label>
+          <select id="add-nozzle" v-model="nozzleOf">
+            <option value="brass">brass</option>
+            <option value="copper">plated copper</option>
+            <option value="steel">steel</option>
+          </select>
+        </div>
       </div>
       <ChoiceRow
         v-model="path"
@@ -111,6 +161,9 @@ async function add() {
   display: grid;
   grid-template-columns: 1fr 1fr;
   gap: 10px 14px;
+}
+.grid select {
+  width: 100%;
 }
 .ways {
   display: flex;

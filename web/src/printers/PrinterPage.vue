@@ -6,6 +6,7 @@ import { useRoute } from 'vue-router'
 import { answer, client, get } from '../api/client'
 import { moment } from '../api/words'
 import ChainDrawing from '../drawings/ChainDrawing.vue'
+import { useLivePrinter } from '../live/useLive'
 
 const route = useRoute()
 const id = computed(() => Number(route.params.id))
@@ -13,6 +14,7 @@ const { data, error } = useQuery({
   queryKey: ['printer', id],
   queryFn: () => answer(client.GET('/api/v1/printers/{id}', { params: { path: { id: id.value } } })),
 })
+const { printer: live } = useLivePrinter(id)
 const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
 const parameter = (p: string) => catalogue.value?.parameters.find((x) => x.id === p)
 const part = (p: string) => catalogue.value?.parts.find((x) => x.id === p)?.label ?? p
@@ -30,6 +32,9 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
           end, bore {{ data.printer.facts.nozzle_mm }} mm
         </p>
       </div>
+      <RouterLink class="soft" :to="`/printers/${id}/link`">{{
+        live ? 'Its heat and wire' : 'Connect it'
+      }}</RouterLink>
       <RouterLink v-if="data.job" class="act" :to="`/jobs/${data.job.id}`"
         >Go on with job {{ data.job.id }}</RouterLink
       >
@@ -78,7 +83,11 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
   display: flex;
   justify-content: space-between;
   align-items: start;
+  gap: 10px;
   margin-bottom: 12px;
+}
+.top > div {
+  flex: 1;
 }
 .two {
   display: grid;

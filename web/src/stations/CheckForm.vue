@@ -4,8 +4,10 @@ import { computed } from 'vue'
 
 import { signalWord } from '../api/words'
 import ReadingField from '../ui/ReadingField.vue'
+import { useLink } from './useLink'
 import { type Station, useForm } from './useStation'
 
+defineOptions({ inheritAttrs: false })
 const props = defineProps<{ station: Station }>()
 const { r, f } = useForm(props)
 const sheet = computed(() => props.station.worktop.value?.sheet)
@@ -14,10 +16,28 @@ function toggle(i: number) {
   const tick = r.value.steps[i]
   tick.state = tick.state === 'done' ? 'open' : 'done'
   tick.reason = ''
+  tick.at_c = tick.state === 'done' ? now() : null
+}
+/** The nozzle as a connected printer reports it; a step's gate is judged by it. */
+const link = useLink(props.station)
+const now = () => link.printer.value?.status.temperatures?.nozzle_c ?? null
+const gateError = (i: number) =>
+  r.value.steps[i].state === 'done'
+    ? props.station.problems.value.find((e) => e.field === `steps.${i}.reason`)
+    : undefined
+/** What a gate waits for, while the printer is connected and hot. */
+const waits = (gate: string) => {
+  const p = link.printer.value
+  return p &&
+    (gate.includes('cold') || gate.includes('unplugged')) &&
+    (p.nozzle === 'hot' || p.nozzle === 'warm')
+    ? `wait: nozzle ${now()?.toFixed(0)} °C. ${p.says}`
+    : ''
 }
 function next(event: KeyboardEvent, i: number) {
   event.preventDefault()
   r.value.steps[i].state = 'done'
+  r.value.steps[i].at_c = now()
   const boxes = [...document.querySelectorAll<HTMLElement>('[data-step]')]
   const fields = [...document.querySelectorAll<HTMLElement>('[data-reading]')]
   ;(boxes[i + 1] ?? fields[0] ?? document.querySelector<HTMLElement>('[data-close]'))?.focus()
@@ -38,6 +58,7 @@ function next(event: KeyboardEvent, i: number) {
         <span>
           <span v-if="s.gate" class="chip">{{ s.gate }}</span>
           <strong class="does">{{ s.act }}</strong>
+          <span v-if="waits(s.gate) && r.steps[i].state === 'open'" class="gate">{{ waits(s.gate) }}</span>
           <span v-if="s.check" class="proof">{{ s.check }}</span>
         </span>
       </label>
@@ -65,7 +86,7 @@ function next(event: KeyboardEvent, i: number) {
           type="button"
           class="plain"
           :aria-label="`Undo step ${i + 1}`"
-          @click="r.steps[i] = { state: 'open', reason: '' }"
+          @click="r.steps[i] = { state: 'open', reason: '', at_c: null }"
         >
           undo
         </button>
@@ -73,6 +94,16 @@ function next(event: KeyboardEvent, i: number) {
       <p v-if="s.caution" class="warn" :class="s.caution.signal" role="note">
         <strong>{{ signalWord[s.caution.signal] }}.</strong> {{ s.caution.text }}
       </p>
+      <div v-if="gateError(Number(i)) || (r.steps[i].state === 'done' && r.steps[i].reason)" class="reason">
+        <ReadingField
+          v-model="r.steps[i].reason"
+          v-bind="f(`steps.${i}.reason`)"
+          :error="gateError(Number(i))"
+          label="Why was it done outside its gate?"
+          words
+          small
+        />
+      </div>
       <div v-if="r.steps[i].state === 'skipped' || r.steps[i].state === 'failed'" class="reason">
         <ReadingField
           v-model="r.steps[i].reason"
@@ -132,6 +163,12 @@ li {
 }
 .chip {
   margin-right: 8px;
+}
+.gate {
+  display: block;
+  color: var(--stop);
+  font-weight: 700;
+  font-size: 15px;
 }
 .proof {
   display: block;

@@ -7,11 +7,17 @@ import { ServerError, answer, client } from '../api/client'
 import BandPlot from '../ui/BandPlot.vue'
 import AcceptanceForm from './AcceptanceForm.vue'
 import CheckForm from './CheckForm.vue'
+import CompareForm from './CompareForm.vue'
 import DriveForm from './DriveForm.vue'
 import FindingCard from './FindingCard.vue'
 import FlowForm from './FlowForm.vue'
 import GutterPanel from './GutterPanel.vue'
+import HeaterForm from './HeaterForm.vue'
+import HeaterLoopForm from './HeaterLoopForm.vue'
+import HotTightenForm from './HotTightenForm.vue'
 import OffsetZForm from './OffsetZForm.vue'
+import SensorForm from './SensorForm.vue'
+import SnapshotForm from './SnapshotForm.vue'
 import TramForm from './TramForm.vue'
 import TrialForm from './TrialForm.vue'
 import { useStation } from './useStation'
@@ -29,6 +35,12 @@ const forms = {
   acceptance: AcceptanceForm,
   trial: TrialForm,
   check: CheckForm,
+  snapshot: SnapshotForm,
+  compare: CompareForm,
+  sensor: SensorForm,
+  heater: HeaterForm,
+  heater_loop: HeaterLoopForm,
+  hot_tighten: HotTightenForm,
 }
 const closed = computed(() => worktop.value?.line.state === 'closed')
 const reopening = ref(false)
@@ -113,7 +125,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
         <!-- Shut while it closes: what is typed then would belong to neither round. -->
         <fieldset class="form" :disabled="closed || closing">
           <legend class="visually-hidden">Readings</legend>
-          <component :is="forms[worktop.station]" :station="station" />
+          <component :is="forms[worktop.station]" :station="station" :job="job" :station-key="stationKey" />
         </fieldset>
         <BandPlot v-for="b in finding?.bands.slice(1) ?? []" :key="b.label" :band="b" />
       </div>

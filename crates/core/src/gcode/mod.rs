@@ -13,8 +13,8 @@ pub use reply::{
     AutotuneReport, Reply, Temperatures, read_autotune, read_reply, read_temperatures,
 };
 pub use settings::{
-    SettingChange, SettingKey, SettingsDiagnostic, SettingsReport, compare_settings, read_settings,
-    wanted_by,
+    SettingChange, SettingKey, SettingsDiagnostic, SettingsReport, compare_settings, describe,
+    read_settings, wanted_by,
 };
 pub use words::{WordError, Words};
 pub use writer::{

@@ -124,8 +124,10 @@ pub struct SettingChange {
     pub parameter: Option<String>,
 }
 
-/// A value's meaning and the parameter it belongs to. Common practice, no published source.
-fn meaning(key: &SettingKey) -> (&'static str, Option<&'static str>) {
+/// A value's meaning and the parameter of the chain it belongs to. Common practice, no published
+/// source.
+#[must_use]
+pub fn describe(key: &SettingKey) -> (&'static str, Option<&'static str>) {
     match (key.code.as_str(), key.letter) {
         ("M92", 'E') => ("extruder steps/mm", Some("drive")),
         ("M92", _) => ("axis steps/mm", None),
@@ -164,7 +166,7 @@ pub fn compare_settings(before: &SettingsReport, after: &SettingsReport) -> Vec<
             {
                 return None;
             }
-            let (says, parameter) = meaning(key);
+            let (says, parameter) = describe(key);
             Some(SettingChange {
                 code: key.code.clone(),
                 letter: key.letter.to_string(),

@@ -329,6 +329,9 @@ pub fn identify(trace: &Trace) -> Result<Identified, IdentifyError> {
 
 /// How far below the target the part of a log begins that a model for the loop is fitted to [°C].
 const NEAR_C: f64 = 60.0;
+/// How far below its target an autotune begins [°C]: the heat-up before the swing shows the slow lag,
+/// which the swing alone doesn't.
+pub const AUTOTUNE_BELOW_C: f64 = 65.0;
 
 /// The part of a log that a loop's model is fitted to: from [`NEAR_C`] below the target on.
 ///

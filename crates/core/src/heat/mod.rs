@@ -11,6 +11,7 @@ mod loop_sim;
 mod model;
 mod read_trace;
 mod relay;
+mod results;
 mod sensor;
 mod thin;
 mod trace;
@@ -24,13 +25,17 @@ pub use cooling::{
 pub use divider::{Divider, WrongTypePoint, displayed_c, wrong_type_curve};
 pub use figures::{LoopFigures, SETTLE_BAND_C, loop_figures};
 pub use heater::{HeaterPower, VoltageVerdict, heater_power, watts};
-pub use identify::{Identified, IdentifyError, identify, working_part};
+pub use identify::{AUTOTUNE_BELOW_C, Identified, IdentifyError, identify, working_part};
 pub use loop_sim::{LoopRun, LoopScript, simulate_loop};
 pub use model::{ModelError, Plant};
 pub use read_trace::{TraceDiagnostic, TraceFile, read_trace};
 pub use relay::{
     RelayCycle, RelayError, Ultimate, exact_relay_cycle, relay_analysis, relay_from_trace,
     ultimate_of,
+};
+pub use results::{
+    HoldResult, RULE_RUN_STEP_S, RuleRun, TuneResult, VerifyResult, compare_rules, hold_result,
+    tune_result,
 };
 pub use sensor::{
     SENSOR_TYPES, SensorError, SensorTable, SensorType, sensor_type, steinhart_hart_from_points,

@@ -21,6 +21,11 @@ pub enum ToleranceId {
     CleanConfidencePercent,
     CleanRunLeastMin,
     FirmwareMarginC,
+    SensorRoomC,
+    LoopOvershootC,
+    LoopSettleS,
+    LoopSdC,
+    LoopDipC,
 }
 
 /// A limit with its bounds.
@@ -72,7 +77,7 @@ const fn t(
 use ToleranceId as T;
 
 /// Every limit.
-pub const TOLERANCES: [ToleranceSpec; 11] = [
+pub const TOLERANCES: [ToleranceSpec; 16] = [
     t(
         T::DrivePercent,
         "Drive: length fed",
@@ -149,5 +154,40 @@ pub const TOLERANCES: [ToleranceSpec; 11] = [
         "°C",
         [15.0, 0.0, 50.0],
         "Of its own limit: a limit of 250 °C allows 235 °C.",
+    ),
+    t(
+        T::SensorRoomC,
+        "Sensor against the room",
+        "°C",
+        [3.0, 0.5, 15.0],
+        "What a glass bead of five percent may be off, and the thermometer a little.",
+    ),
+    t(
+        T::LoopOvershootC,
+        "Heater loop: overshoot after a step",
+        "°C",
+        [5.0, 0.5, 30.0],
+        "More chars filament and softens a liner.",
+    ),
+    t(
+        T::LoopSettleS,
+        "Heater loop: settled after",
+        "s",
+        [60.0, 5.0, 600.0],
+        "A print begins about a minute after its temperature is reached.",
+    ),
+    t(
+        T::LoopSdC,
+        "Heater loop: standard deviation in the hold",
+        "°C",
+        [0.5, 0.05, 5.0],
+        "Walls show swings of some two degrees as bands.",
+    ),
+    t(
+        T::LoopDipC,
+        "Heater loop: dip with the part fan",
+        "°C",
+        [5.0, 0.5, 30.0],
+        "More, and layers bond badly until it is made up.",
     ),
 ];

@@ -6,8 +6,10 @@ use utoipa::ToSchema;
 use super::{Context, StationName, blank, stopped};
 use crate::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
 use crate::finding::{Finding, Row};
+use crate::heat::TOUCH_SAFE_C;
 use crate::measure::Verdict;
 use crate::sheets::{Sheet, sheet};
+use crate::text::plain;
 
 /// What became of one step.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -30,8 +32,10 @@ pub enum StepState {
 pub struct StepTick {
     /// What became of it.
     pub state: StepState,
-    /// Why it was skipped, or what failed.
+    /// Why it was skipped, or what failed; for a step done outside its gate, why.
     pub reason: String,
+    /// Nozzle when it was ticked [°C], where a connected printer said so.
+    pub at_c: Option<f64>,
 }
 
 /// What is typed at a check.
@@ -50,6 +54,28 @@ pub struct CheckReadings {
     pub note: String,
     /// Paths of unusual values that the technician confirmed.
     pub confirmed: Vec<String>,
+}
+
+/// Nozzle below which nothing is soft enough for work that wants it hot [°C]. Common practice.
+const HOT_C: f64 = 150.0;
+
+/// What to say of a step ticked while the nozzle was outside its gate; none where the gate was kept or
+/// nobody knows.
+fn outside(gate: &str, at_c: Option<f64>) -> Option<String> {
+    let at_c = at_c?;
+    let shown = plain(at_c, 0);
+    if (gate.contains("cold") || gate.contains("unplugged")) && at_c > TOUCH_SAFE_C {
+        return Some(format!(
+            "This step needs cold, and the nozzle was at {shown} °C: burns. Wait until it is at {} °C or less (the strip below counts down), untick and tick again, or say why not.",
+            plain(TOUCH_SAFE_C, 0)
+        ));
+    }
+    if gate.contains("hot") && at_c < HOT_C {
+        return Some(format!(
+            "This step needs heat, and the nozzle was at {shown} °C. Heat it, untick and tick again, or say why not."
+        ));
+    }
+    None
 }
 
 const COUNT: Limit = Limit {
@@ -86,14 +112,21 @@ pub fn evaluate(readings: &CheckReadings, context: &Context) -> Result<Finding, 
     }
     for (i, tick) in readings.steps.iter().enumerate() {
         let needs = match tick.state {
-            StepState::Skipped => "Say why this step is skipped.",
-            StepState::Failed => "Say what failed.",
-            StepState::Open | StepState::Done => continue,
+            StepState::Skipped => "Say why this step is skipped.".to_owned(),
+            StepState::Failed => "Say what failed.".to_owned(),
+            StepState::Open => continue,
+            StepState::Done => {
+                let gate = list.steps.get(i).map_or("", |s| s.gate.as_str());
+                match outside(gate, tick.at_c) {
+                    Some(why) => why,
+                    None => continue,
+                }
+            }
         };
         if tick.reason.trim().is_empty() {
             intake.push(FieldProblem::Count {
                 field: format!("steps.{i}.reason"),
-                message: needs.into(),
+                message: needs,
             });
         }
     }
@@ -125,6 +158,14 @@ pub fn evaluate(readings: &CheckReadings, context: &Context) -> Result<Finding, 
             finding
                 .reasons
                 .push(format!("Skipped “{}”: {}", step.act, tick.reason.trim()));
+        }
+        if tick.state == StepState::Done && outside(&step.gate, tick.at_c).is_some() {
+            finding.reasons.push(format!(
+                "Done at {} °C, outside its gate, “{}”: {}",
+                plain(tick.at_c.unwrap_or(0.0), 0),
+                step.act,
+                tick.reason.trim()
+            ));
         }
     }
     let failed = readings

@@ -3,8 +3,9 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use crate::ceiling::HotEndKind;
+use crate::ceiling::{BlockMaterial, HotEndKind, NozzleMaterial};
 use crate::chain::Strength;
+use crate::heat::HotEndMass;
 use crate::house::House;
 use crate::parameter::Parameter;
 use crate::parts::Replacement;
@@ -56,6 +57,18 @@ pub struct PrinterFacts {
     pub firmware_limit_c: Option<f64>,
     /// The drive as built.
     pub gear: Option<GearFacts>,
+    /// Sensor type set in the firmware, by id; empty where it isn't known.
+    pub sensor: String,
+    /// Material of the nozzle.
+    pub nozzle: NozzleMaterial,
+    /// Material of the heater block.
+    pub block: BlockMaterial,
+    /// How heavy the heater block is.
+    pub mass: HotEndMass,
+    /// Supply [V].
+    pub supply_v: f64,
+    /// Power marked on the heater [W].
+    pub heater_w: f64,
 }
 
 impl Default for PrinterFacts {
@@ -70,6 +83,12 @@ impl Default for PrinterFacts {
             nozzles: 1,
             firmware_limit_c: None,
             gear: None,
+            sensor: "ntc_100k_3950".into(),
+            nozzle: NozzleMaterial::Brass,
+            block: BlockMaterial::Aluminium,
+            mass: HotEndMass::Standard,
+            supply_v: 24.0,
+            heater_w: 40.0,
         }
     }
 }
@@ -113,6 +132,26 @@ pub struct Context {
     pub parameter: Option<Parameter>,
     /// For a check: which list, e.g. `intake` or `fit.tube`.
     pub list: Option<String>,
+    /// Settings report kept when the job began.
+    pub snapshot: Option<String>,
+    /// Values that the job's stations left in the printer.
+    pub expected: Vec<ExpectedSetting>,
+    /// Readings with which this station was last closed in the job.
+    pub previous: Option<serde_json::Value>,
+}
+
+/// A value that a station left in the printer's memory.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ExpectedSetting {
+    /// Command, e.g. `M301`.
+    pub code: String,
+    /// Letter, e.g. `P`.
+    pub letter: char,
+    /// Value.
+    pub value: f64,
+    /// The station, e.g. "Heater loop".
+    pub station: String,
 }
 
 impl Context {

@@ -5,15 +5,21 @@
 
 pub mod acceptance;
 pub mod check;
+pub mod compare;
 mod context;
 pub mod drive;
 pub mod flow;
+pub mod heater;
+pub mod heater_loop;
+pub mod hot_tighten;
 mod offset_z;
+pub mod sensor;
 mod setup;
+pub mod snapshot;
 pub mod tram;
 mod trial;
 
-pub use context::{Context, FilamentFacts, FilamentPath, GearFacts, PrinterFacts};
+pub use context::{Context, ExpectedSetting, FilamentFacts, FilamentPath, GearFacts, PrinterFacts};
 pub use offset_z::{GapMethod, OffsetZReadings, Patch};
 pub use setup::{Caution, SetUp, SignalWord, set_up, start};
 pub use trial::{TrialOutcome, TrialReadings, TrialSpec, trial_spec};
@@ -47,11 +53,23 @@ pub enum StationName {
     Trial,
     /// Steps to tick off.
     Check,
+    /// Stored settings, kept before anything is touched.
+    Snapshot,
+    /// Stored settings at the end against the beginning.
+    Compare,
+    /// Temperature sensor, cold.
+    Sensor,
+    /// Heater cartridge and temperature ceiling.
+    Heater,
+    /// Hold, autotune, gains, verification.
+    HeaterLoop,
+    /// Nozzle tightened hot.
+    HotTighten,
 }
 
 impl StationName {
     /// All stations.
-    pub const ALL: [Self; 7] = [
+    pub const ALL: [Self; 13] = [
         Self::Drive,
         Self::Tram,
         Self::OffsetZ,
@@ -59,6 +77,12 @@ impl StationName {
         Self::Acceptance,
         Self::Trial,
         Self::Check,
+        Self::Snapshot,
+        Self::Compare,
+        Self::Sensor,
+        Self::Heater,
+        Self::HeaterLoop,
+        Self::HotTighten,
     ];
 
     /// Identifier used in URLs and on the command line.
@@ -72,6 +96,12 @@ impl StationName {
             Self::Acceptance => "acceptance",
             Self::Trial => "trial",
             Self::Check => "check",
+            Self::Snapshot => "snapshot",
+            Self::Compare => "compare",
+            Self::Sensor => "sensor",
+            Self::Heater => "heater",
+            Self::HeaterLoop => "heater_loop",
+            Self::HotTighten => "hot_tighten",
         }
     }
 
@@ -90,7 +120,11 @@ impl StationName {
             Self::OffsetZ => &offset_z::LIMITS,
             Self::Flow => &flow::LIMITS,
             Self::Acceptance => &acceptance::LIMITS,
-            Self::Trial | Self::Check => &[],
+            Self::Sensor => &sensor::LIMITS,
+            Self::Heater => &heater::LIMITS,
+            Self::HeaterLoop => &heater_loop::LIMITS,
+            Self::HotTighten => &hot_tighten::LIMITS,
+            Self::Trial | Self::Check | Self::Snapshot | Self::Compare => &[],
         }
     }
 }
@@ -130,6 +164,12 @@ pub fn evaluate(
         StationName::Acceptance => acceptance::evaluate(&read(readings)?, context)?,
         StationName::Trial => trial::evaluate(&read(readings)?, context)?,
         StationName::Check => check::evaluate(&read(readings)?, context)?,
+        StationName::Snapshot => snapshot::evaluate(&read(readings)?, context)?,
+        StationName::Compare => compare::evaluate(&read(readings)?, context)?,
+        StationName::Sensor => sensor::evaluate(&read(readings)?, context)?,
+        StationName::Heater => heater::evaluate(&read(readings)?, context)?,
+        StationName::HeaterLoop => heater_loop::evaluate(&read(readings)?, context)?,
+        StationName::HotTighten => hot_tighten::evaluate(&read(readings)?, context)?,
     };
     Ok(stop_after_three_adjusts(finding, context))
 }

@@ -8,7 +8,8 @@ use super::{Context, StationName, acceptance, flow, trial_spec};
 use crate::ceiling::ceiling;
 use crate::entry::Entry;
 use crate::finding::Command;
-use crate::gcode::{FeedOrder, feed_for_drive_test};
+use crate::gcode::{FeedOrder, feed_for_drive_test, read_back};
+use crate::heat::{Gains, OutputForm, TuningRule};
 use crate::house::{RuleId, ToleranceId};
 use crate::parameter::Parameter;
 use crate::sheets::sheet;
@@ -158,36 +159,94 @@ pub fn set_up(station: StationName, readings: &Value, context: &Context) -> SetU
             let parameter = context.parameter.unwrap_or(Parameter::PrintTemp);
             up.heading = trial_spec(parameter).heading.into();
             up.rule = match parameter {
-                Parameter::HeaterLoop => Some(RuleId::RetuneLoop),
-                Parameter::Ceiling => Some(RuleId::LinedCeiling),
                 Parameter::PrintTemp => Some(RuleId::AllMetalConversion),
                 Parameter::Retraction => Some(RuleId::RetractionSearch),
                 _ => None,
             };
             up.rule_text = up.rule.map(|r| rule_text(context, r));
-            if parameter == Parameter::Ceiling {
-                let c = ceiling(
-                    context.printer.hot_end,
-                    context.printer.firmware_limit_c,
-                    &context.house,
-                );
-                up.hints.push(format!(
-                    "This hot end's ceiling works out at {} °C, held down by {}.",
-                    plain(c.ceiling_c, 0),
-                    c.held_by
-                ));
-            }
-            if matches!(
-                parameter,
-                Parameter::HeaterLoop | Parameter::SensorType | Parameter::Ceiling
-            ) {
-                up.caution = Some(Caution::new(
-                    SignalWord::Warning,
-                    "Fire. Stay with the printer for the first heat-up after heater or sensor work, and prove that runaway protection is on as the firmware maker describes. Mains-side work is for a licensed electrician under the local code.",
-                ));
-            } else if parameter != Parameter::Profile {
+            if parameter != Parameter::Profile {
                 up.caution = Some(hot(None));
             }
+        }
+        StationName::Snapshot => {
+            up.heading = "Read every stored setting and keep it.".into();
+            up.hints.push("Connected: one press. Otherwise send M503 from the printer's own console and paste the whole answer.".into());
+            up.commands = vec![read_back()];
+        }
+        StationName::Compare => {
+            up.heading = "Switch the printer off and on, then read its settings once more.".into();
+            up.hints.push(
+                "What was never stored is gone now, on the bench and not at the customer's.".into(),
+            );
+            up.commands = vec![read_back()];
+        }
+        StationName::Sensor => {
+            up.heading = "Cold: compare the sensor with the room before you heat.".into();
+            up.hints
+                .push("Hold the thermometer to the block until it stands still.".into());
+            up.hints
+                .push("Resistance: at the sensor's plug, unplugged from the board.".into());
+            up.rule_text = Some(format!(
+                "Within {} °C of the room.",
+                tolerance(ToleranceId::SensorRoomC)
+            ));
+            up.caution = Some(Caution::new(
+                SignalWord::Danger,
+                "Electric shock. Power off and pull the mains plug before you unplug a sensor or a heater. Mains-side work is for a licensed electrician under the local code.",
+            ));
+        }
+        StationName::Heater => {
+            up.heading = if context.parameter.is_some() {
+                "Find what holds the ceiling down, and measure the heater where it is new.".into()
+            } else {
+                "Measure the new heater cold, before it gets power.".into()
+            };
+            up.hints
+                .push("Resistance: at the heater's leads, unplugged. Watts are V²/R.".into());
+            up.rule = Some(RuleId::LinedCeiling);
+            up.rule_text = Some(rule_text(context, RuleId::LinedCeiling));
+            up.caution = Some(Caution::new(
+                SignalWord::Danger,
+                "Fire and electric shock. Power off and pull the mains plug. A heater for a lower voltage burns: never try it. Mains-side work is for a licensed electrician under the local code.",
+            ));
+        }
+        StationName::HeaterLoop => {
+            let target = typed_number(readings, "target_c", "°C");
+            up.heading = target.map_or_else(
+                || "Hold the print temperature, then tune and verify.".into(),
+                |t| format!("Hold {} °C, then tune and verify.", plain(t, 0)),
+            );
+            up.hints
+                .push("Tune at the temperature you will print with.".into());
+            up.rule = Some(RuleId::RetuneLoop);
+            up.rule_text = Some(format!(
+                "{} Overshoot {} °C, settled {} s, spread {} °C, dip {} °C at most.",
+                rule_text(context, RuleId::RetuneLoop),
+                tolerance(ToleranceId::LoopOvershootC),
+                tolerance(ToleranceId::LoopSettleS),
+                tolerance(ToleranceId::LoopSdC),
+                tolerance(ToleranceId::LoopDipC)
+            ));
+            up.caution = Some(Caution::new(
+                SignalWord::Warning,
+                "Fire and burns. Stay with it from the first degree to the last; hands and sleeves off the hot end; ventilate. If the reading stands still while it heats, stop at once.",
+            ));
+        }
+        StationName::HotTighten => {
+            up.heading = format!(
+                "Tighten the nozzle at {} °C, holding the block.",
+                plain(crate::sheets::tightening_c(context), 0)
+            );
+            up.hints.push(
+                "2.5 to 3 N·m; then load, extrude 50 mm, wait two minutes, look above the nozzle."
+                    .into(),
+            );
+            up.rule = Some(RuleId::HotTightening);
+            up.rule_text = Some(rule_text(context, RuleId::HotTightening));
+            up.caution = Some(Caution::new(
+                SignalWord::Warning,
+                "Burns and a broken heat break. Heat-proof gloves; second tool on the block, never on the heat sink or the wires. Never fingers under the nozzle.",
+            ));
         }
         StationName::Check => {
             let list = sheet(context.list.as_deref().unwrap_or("intake"), context);
@@ -236,12 +295,7 @@ fn drive_set_up(up: &mut SetUp, readings: &Value, context: &Context) {
         } else {
             Some(nozzle.unwrap_or(0.0))
         },
-        ceiling_c: ceiling(
-            context.printer.hot_end,
-            context.printer.firmware_limit_c,
-            &context.house,
-        )
-        .ceiling_c,
+        ceiling_c: ceiling(&context.printer, &context.house).ceiling_c,
         feed_mm: feed,
         feed_mm_s: speed,
     };
@@ -332,6 +386,30 @@ pub fn start(station: StationName, context: &Context) -> Value {
             "before": context.before_text.as_ref().map_or(before, |t| json!(t)),
             "best": "", "outcome": "open", "note": "", "confirmed": [],
         }),
+        StationName::Snapshot => json!({
+            "version": 1, "report": "", "none_because": "", "confirmed": [],
+        }),
+        StationName::Compare => json!({
+            "version": 1, "report": "", "power_cycled": "open", "none_because": "", "explained": "",
+            "confirmed": [],
+        }),
+        StationName::Sensor => json!({
+            "version": 1, "set_type": context.printer.sensor, "room_c": "", "shown_c": "", "bed_c": "",
+            "ohm": "", "confirmed": [],
+        }),
+        StationName::Heater => json!({
+            "version": 1, "supply_v": plain(context.printer.supply_v, 1),
+            "marked_w": plain(context.printer.heater_w, 1), "ohm": "",
+            "sensor": context.printer.sensor, "nozzle": context.printer.nozzle,
+            "block": context.printer.block,
+            "firmware_limit_c": context.printer.firmware_limit_c.map_or(json!(""), |c| json!(plain(c, 0))),
+            "taken_c": "", "planned_c": plain(print_temp_c(context), 0), "confirmed": [],
+        }),
+        StationName::HeaterLoop => start_heater_loop(context),
+        StationName::HotTighten => json!({
+            "version": 1, "at_c": "", "block_held": "open", "gap_left": "open", "torque_nm": "",
+            "waited_min": "", "seeps": "open", "confirmed": [],
+        }),
         StationName::Check => {
             let list = sheet(context.list.as_deref().unwrap_or("intake"), context);
             let steps: Vec<Value> = list
@@ -342,6 +420,47 @@ pub fn start(station: StationName, context: &Context) -> Value {
             json!({"version": 1, "steps": steps, "counted_out": "", "counted_in": "", "note": "", "confirmed": []})
         }
     }
+}
+
+/// Print temperature that the job works for [°C]; 210 where no filament says so.
+fn print_temp_c(context: &Context) -> f64 {
+    let top = ceiling(&context.printer, &context.house).ceiling_c;
+    context
+        .filament
+        .as_ref()
+        .and_then(|f| f.print_temp_c)
+        .unwrap_or(210.0)
+        .min(top)
+}
+
+/// The gains in force come from the last round; its autotune stays, so that another rule can be tried
+/// without another quarter of an hour.
+fn start_heater_loop(context: &Context) -> Value {
+    let gains = context.before_text.as_deref().and_then(Gains::from_text);
+    let [p, i, d] = gains.map_or([None; 3], |g| g.in_form(OutputForm::Byte).map(Some));
+    let set = |v: Option<f64>| v.map_or(json!(""), |v| json!(plain(v, 2)));
+    let kept = |name: &str| {
+        context
+            .previous
+            .as_ref()
+            .and_then(|p| p.get(name))
+            .cloned()
+            .unwrap_or(Value::Null)
+    };
+    let kept_or = |name: &str, other: Value| match kept(name) {
+        Value::Null => other,
+        v => v,
+    };
+    json!({
+        "version": 1,
+        "target_c": kept_or("target_c", json!(plain(print_temp_c(context), 0))),
+        "fan_percent": kept_or("fan_percent", json!("0")),
+        "form": "byte", "set_p": set(p), "set_i": set(i), "set_d": set(d),
+        "hold": Value::Null, "tune": kept("tune"), "rule": kept_or("rule", json!(TuningRule::default())),
+        "written": kept("written"), "verify": Value::Null, "sink_c": "",
+        "typed_ku": "", "typed_tu_s": "", "typed_overshoot_c": "", "typed_settle_s": "",
+        "typed_swing_c": "", "typed_dip_c": "", "confirmed": [],
+    })
 }
 
 fn start_drive(before: &Value, context: &Context) -> Value {

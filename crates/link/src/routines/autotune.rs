@@ -1,7 +1,7 @@
 //! The printer's own autotune, watched from here.
 
 use wattotherm_core::gcode::{AutotuneReport, read_autotune};
-use wattotherm_core::heat::Trace;
+use wattotherm_core::heat::{AUTOTUNE_BELOW_C, Trace};
 use wattotherm_core::text::plain;
 
 use super::{Control, HeatOff, Logged, RoutineError};
@@ -27,8 +27,15 @@ pub async fn autotune(
     cycles: u32,
     fan: f64,
 ) -> Logged<Autotuned> {
-    let from_s = link.status().clock_s - 0.01;
     let off = HeatOff(link);
+    let cooled = cool(&mut control, link, target_c - AUTOTUNE_BELOW_C).await;
+    let from_s = link.status().clock_s - 0.01;
+    if let Err(e) = cooled {
+        return Logged {
+            trace: Trace::default(),
+            end: Err(e),
+        };
+    }
     let end = run(&mut control, link, target_c, cycles, fan).await;
     drop(off);
     // The swing alone: what comes after the heater was set to 0 is cooling.
@@ -41,6 +48,31 @@ pub async fn autotune(
         trace.samples.truncate(last + 1);
     }
     Logged { trace, end }
+}
+
+/// Lets it cool to `below_c` with the part fan, if it is hotter.
+async fn cool(control: &mut Control, link: &Link, below_c: f64) -> Result<(), RoutineError> {
+    let hot =
+        |s: &crate::status::LinkStatus| s.temperatures.map(|t| t.nozzle_c).filter(|t| *t > below_c);
+    let Some(first_c) = hot(&link.status()) else {
+        return Ok(());
+    };
+    link.send("M104 S0").await?;
+    link.send("M106 S255").await?;
+    let says = format!(
+        "cooling to {} °C: the test begins with a heat-up",
+        plain(below_c, 0)
+    );
+    control
+        .until(link, |s, me| {
+            let now = hot(s);
+            let way = now.map_or(1.0, |t| (first_c - t) / (first_c - below_c).max(1.0));
+            me.show(&says, 0.08 * way, None);
+            Ok(now.is_none())
+        })
+        .await?;
+    link.send("M107").await?;
+    Ok(())
 }
 
 async fn run(

@@ -34,6 +34,8 @@ pub struct JobPage {
 /// A station, ready to work at.
 #[derive(Serialize, ToSchema)]
 pub struct Worktop {
+    /// The printer.
+    pub printer_id: i64,
     /// Its line on the route card.
     pub line: TravellerLine,
     /// Kind of worktop.
@@ -295,6 +297,7 @@ async fn worktop(
                 .map_or("", wattotherm_core::Parameter::unit)
                 .to_owned();
             Ok(Worktop {
+                printer_id: job.printer_id,
                 set_up: set_up(station, &shown, &context),
                 line,
                 station,

@@ -1,8 +1,10 @@
 //! Routes under /api/v1. Thin: parse, call core or store, answer.
 
 mod catalogue;
+mod heat;
 mod house;
 mod jobs;
+mod live;
 mod logbook;
 mod printers;
 mod stations;
@@ -33,6 +35,12 @@ use crate::state::App;
         wattotherm_core::stations::acceptance::AcceptanceReadings,
         wattotherm_core::stations::TrialReadings,
         wattotherm_core::stations::check::CheckReadings,
+        wattotherm_core::stations::snapshot::SnapshotReadings,
+        wattotherm_core::stations::compare::CompareReadings,
+        wattotherm_core::stations::sensor::SensorReadings,
+        wattotherm_core::stations::heater::HeaterReadings,
+        wattotherm_core::stations::heater_loop::HeaterLoopReadings,
+        wattotherm_core::stations::hot_tighten::HotTightenReadings,
         crate::error::Problem
     ))
 )]
@@ -65,4 +73,6 @@ pub fn router() -> OpenApiRouter<App> {
         .merge(stations::router())
         .merge(logbook::router())
         .merge(house::router())
+        .merge(live::router())
+        .merge(heat::router())
 }

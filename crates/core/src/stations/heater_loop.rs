@@ -1,0 +1,661 @@
+//! Heater loop: does it hold, is it the loop at all, and which gains.
+//!
+//! First round: a hold test, an autotune, a rule; the finding adjusts. Second round: the verification
+//! by step, hold and fan, with the gains that the printer then holds.
+
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+use super::{Context, StationName, band, blank, expanded_95, stopped};
+use crate::ceiling::ceiling;
+use crate::chain::Strength;
+use crate::entry::{Entry, Intake, Limit, ReadingError};
+use crate::finding::{Finding, PlainValue, Row};
+use crate::gcode::{read_back, set_heater_gains, store_settings};
+use crate::heat::{
+    Gains, HoldResult, LoopFigures, OutputForm, TraceClass, TraceReading, TuneResult, TuningRule,
+    Ultimate, VerifyResult, tune,
+};
+use crate::house::{RuleId, ToleranceId};
+use crate::measure::{Combined, Verdict, u_rectangular};
+use crate::text::{fixed, plain};
+
+/// What became of gains that were written from here.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct WrittenGains {
+    /// Gains written, as [`Gains::text`].
+    pub gains: String,
+    /// Whether the printer took them.
+    pub taken: bool,
+    /// Whether they were still there after it read its memory again.
+    pub stored: bool,
+    /// The same in a sentence.
+    pub says: String,
+}
+
+/// What is read at the heater loop.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct HeaterLoopReadings {
+    /// Version of this shape: 1.
+    pub version: u32,
+    /// Print temperature to tune for [°C].
+    pub target_c: Entry,
+    /// Part fan while tuning [%].
+    pub fan_percent: Entry,
+    /// Form in which the gains stand.
+    pub form: OutputForm,
+    /// Proportional gain set.
+    pub set_p: Entry,
+    /// Integral gain set.
+    pub set_i: Entry,
+    /// Derivative gain set.
+    pub set_d: Entry,
+    /// Hold test.
+    pub hold: Option<HoldResult>,
+    /// Autotune.
+    pub tune: Option<TuneResult>,
+    /// Rule chosen.
+    pub rule: TuningRule,
+    /// What was written to the printer from here.
+    pub written: Option<WrittenGains>,
+    /// Verification.
+    pub verify: Option<VerifyResult>,
+    /// Heat sink after the hold, by touch thermometer [°C]; blank where it was not measured.
+    pub sink_c: Entry,
+    /// Ultimate gain read off a display, in `form`; for printers without a link.
+    pub typed_ku: Entry,
+    /// Ultimate period read off a display [s].
+    pub typed_tu_s: Entry,
+    /// Overshoot read off a display [°C].
+    pub typed_overshoot_c: Entry,
+    /// Seconds from the first crossing until it stayed within 1.5 °C.
+    pub typed_settle_s: Entry,
+    /// Highest less lowest in the hold, read off a display [°C].
+    pub typed_swing_c: Entry,
+    /// Dip with the part fan, read off a display [°C].
+    pub typed_dip_c: Entry,
+    /// Paths of unusual values that the technician confirmed.
+    pub confirmed: Vec<String>,
+}
+
+/// Limits of the fields.
+pub const LIMITS: [Limit; 12] = [
+    Limit::new(
+        "target_c",
+        "print temperature",
+        "°C",
+        [100.0, 450.0, 170.0, 320.0],
+        "filaments melt in this range",
+    ),
+    Limit::new(
+        "fan_percent",
+        "part fan",
+        "%",
+        [0.0, 100.0, 0.0, 100.0],
+        "a fan runs from 0 to 100 %",
+    ),
+    Limit::new(
+        "set_p",
+        "gain P",
+        "",
+        [0.0, 1_200.0, 0.0, 1_200.0],
+        "no hot end is held with more",
+    ),
+    Limit::new(
+        "set_i",
+        "gain I",
+        "",
+        [0.0, 1_200.0, 0.0, 1_200.0],
+        "no hot end is held with more",
+    ),
+    Limit::new(
+        "set_d",
+        "gain D",
+        "",
+        [0.0, 20_000.0, 0.0, 20_000.0],
+        "no hot end is held with more",
+    ),
+    Limit::new(
+        "sink_c",
+        "heat sink",
+        "°C",
+        [0.0, 250.0, 15.0, 120.0],
+        "it lies between the room and the block",
+    ),
+    Limit::new(
+        "typed_ku",
+        "ultimate gain Ku",
+        "",
+        [0.001, 3_000.0, 0.001, 3_000.0],
+        "autotunes report less",
+    ),
+    Limit::new(
+        "typed_tu_s",
+        "ultimate period Tu",
+        "s",
+        [1.0, 300.0, 4.0, 120.0],
+        "hot ends swing in this range",
+    ),
+    Limit::new(
+        "typed_overshoot_c",
+        "overshoot",
+        "°C",
+        [0.0, 100.0, 0.0, 60.0],
+        "beyond, the printer's own protection would have stopped it",
+    ),
+    Limit::new(
+        "typed_settle_s",
+        "time to settle",
+        "s",
+        [0.0, 3_600.0, 0.0, 1_200.0],
+        "nobody waits longer",
+    ),
+    Limit::new(
+        "typed_swing_c",
+        "highest less lowest",
+        "°C",
+        [0.0, 100.0, 0.0, 60.0],
+        "beyond, it isn't held at all",
+    ),
+    Limit::new(
+        "typed_dip_c",
+        "dip with the fan",
+        "°C",
+        [0.0, 150.0, 0.0, 80.0],
+        "beyond, it isn't held at all",
+    ),
+];
+
+/// Dead time and second lag beyond which sensor or cartridge sits loose [s]. Common practice, no
+/// published source: seated, they come to 2 to 5 s.
+pub const LOOSE_LAG_S: f64 = 8.0;
+/// Heat sink beyond which filament softens in the cold zone [°C]. Common practice, no published source.
+pub const SINK_MOST_C: f64 = 60.0;
+/// Gains within this share are the same: firmwares print two decimals.
+const SAME: f64 = 0.02;
+
+fn same(a: &Gains, b: &Gains) -> bool {
+    let near = |x: f64, y: f64| (x - y).abs() <= SAME * y.abs().max(1e-6) + 3e-5;
+    near(a.kp, b.kp) && near(a.ki, b.ki) && near(a.kd, b.kd)
+}
+
+/// Gains that the chosen rule gives for the autotune.
+#[must_use]
+pub fn chosen(readings: &HeaterLoopReadings) -> Option<Gains> {
+    if let Some(t) = &readings.tune {
+        return tune(
+            readings.rule,
+            t.ultimate,
+            t.plant.as_ref().map(|p| &p.plant),
+        );
+    }
+    let ku = readings.typed_ku.parse("")? / readings.form.full();
+    let tu_s = readings.typed_tu_s.parse("s")?;
+    tune(readings.rule, Some(Ultimate { ku, tu_s }), None)
+}
+
+/// A verification read off a display; none while overshoot, swing or dip are blank.
+fn typed_verification(typed: &Typed) -> Option<VerifyResult> {
+    let [overshoot, settle, swing, dip] = typed.seen;
+    let (overshoot, swing, dip) = (overshoot?, swing?, dip?);
+    Some(VerifyResult {
+        trace: None,
+        target_c: typed.target_c,
+        reading: TraceReading {
+            class: TraceClass::Steady,
+            headline: String::new(),
+            advice: String::new(),
+            evidence: vec!["Figures read off the printer's display.".into()],
+            marks: Vec::new(),
+            target_c: Some(typed.target_c),
+            mean_c: None,
+            swing_c: Some(swing),
+            period_s: None,
+        },
+        figures: LoopFigures {
+            overshoot_c: Some(overshoot),
+            settle_s: settle,
+            // A swing of a given width, taken for a sine: its standard deviation is width/(2√2).
+            hold_sd_c: Some(swing / 8.0_f64.sqrt()),
+            hold_worst_c: Some(swing / 2.0),
+            dip_c: Some(dip),
+            recovery_s: None,
+        },
+        gains_now: None,
+    })
+}
+
+struct Typed {
+    target_c: f64,
+    set: Option<Gains>,
+    sink_c: Option<f64>,
+    /// Overshoot, settling, swing, dip, read off a display.
+    seen: [Option<f64>; 4],
+}
+
+fn typed(readings: &HeaterLoopReadings, context: &Context) -> Result<Typed, ReadingError> {
+    let mut intake = Intake::new(&readings.confirmed);
+    let [
+        target,
+        fan,
+        p,
+        i,
+        d,
+        sink,
+        ku,
+        tu,
+        overshoot,
+        settle,
+        swing,
+        dip,
+    ] = &LIMITS;
+    let target_c = intake.need(target, "target_c", &readings.target_c);
+    intake.may(fan, "fan_percent", &readings.fan_percent);
+    let gains = [
+        intake.may(p, "set_p", &readings.set_p),
+        intake.may(i, "set_i", &readings.set_i),
+        intake.may(d, "set_d", &readings.set_d),
+    ];
+    let sink_c = intake.may(sink, "sink_c", &readings.sink_c);
+    intake.may(ku, "typed_ku", &readings.typed_ku);
+    intake.may(tu, "typed_tu_s", &readings.typed_tu_s);
+    let seen = [
+        intake.may(overshoot, "typed_overshoot_c", &readings.typed_overshoot_c),
+        intake.may(settle, "typed_settle_s", &readings.typed_settle_s),
+        intake.may(swing, "typed_swing_c", &readings.typed_swing_c),
+        intake.may(dip, "typed_dip_c", &readings.typed_dip_c),
+    ];
+    let top = ceiling(&context.printer, &context.house);
+    if target_c.is_some_and(|t| t > top.ceiling_c) {
+        intake.conflict(
+            "target_c",
+            format!(
+                "{} °C is above the ceiling of {} °C, held down by {}. Tune at or below it.",
+                plain(target_c.unwrap_or(0.0), 0),
+                plain(top.ceiling_c, 0),
+                top.held_by
+            ),
+        );
+    }
+    let set = match gains {
+        [Some(p), Some(i), Some(d)] => {
+            let g = Gains::from_form(p, i, d, readings.form);
+            if let Err(e) = &g {
+                intake.conflict(
+                    "set_p",
+                    format!(
+                        "These can't be gains for an {}: {e}.",
+                        readings.form.label()
+                    ),
+                );
+            }
+            g.ok()
+        }
+        _ => None,
+    };
+    intake.finish()?;
+    Ok(Typed {
+        target_c: target_c.unwrap_or(0.0),
+        set,
+        sink_c,
+        seen,
+    })
+}
+
+/// Evaluates the heater loop.
+///
+/// Order: a part at fault stops it and no tuning is offered; then the verification decides; then the
+/// rule's gains are proposed; then the hold test, where the house rule leaves a loop that holds alone.
+/// Source: section 3 of the method notes; limits are house rules, common practice.
+/// # Errors
+/// [`ReadingError`] with every field that is missing or impossible.
+pub fn evaluate(readings: &HeaterLoopReadings, context: &Context) -> Result<Finding, ReadingError> {
+    let typed = typed(readings, context)?;
+    let mut finding = blank(
+        StationName::HeaterLoop,
+        "heater loop",
+        "",
+        Verdict::MeasureAgain,
+    );
+    finding.before_text = typed
+        .set
+        .map(|g| g.text())
+        .or_else(|| context.before_text.clone());
+    if let Some(stop) = fault(&finding, readings, &typed, context) {
+        return Ok(stop);
+    }
+    plant_rows(&mut finding, readings);
+    let by_display = typed_verification(&typed);
+    if let Some(v) = readings.verify.as_ref().or(by_display.as_ref()) {
+        return Ok(verified(finding, v, readings, &typed, context));
+    }
+    if let Some(gains) = chosen(readings) {
+        if typed.set.is_some_and(|s| same(&s, &gains)) {
+            finding.headline = "These gains are set. Verify them.".into();
+            finding.sentence =
+                "Run the verification: step, hold and part fan show whether they hold.".into();
+            finding.settle = vec!["run the verification".into()];
+            finding.line = "set, not verified".into();
+            finding.next = "Verify.".into();
+            return Ok(finding);
+        }
+        let why = readings.rule.spec();
+        propose(&mut finding, &gains, &format!("{}: {}", why.label, why.why));
+        finding
+            .reasons
+            .push(format!("Rule: {}. {}", why.label, why.source));
+        return Ok(finding);
+    }
+    Ok(held(finding, readings, &typed, context))
+}
+
+/// A fault that no gains mend.
+fn fault(
+    finding: &Finding,
+    readings: &HeaterLoopReadings,
+    typed: &Typed,
+    context: &Context,
+) -> Option<Finding> {
+    let seen: [Option<&TraceReading>; 3] = [
+        readings.hold.as_ref().map(|h| &h.reading),
+        readings.tune.as_ref().map(|t| &t.reading),
+        readings.verify.as_ref().map(|v| &v.reading),
+    ];
+    let stop = |cause: &str, sentence: String, evidence: &[String]| {
+        let mut s = stopped(finding.clone(), cause);
+        s.sentence = sentence;
+        s.reasons = evidence.to_vec();
+        Some(s)
+    };
+    if let Some(reading) = seen.into_iter().flatten().find(|r| r.class.is_fault()) {
+        return stop(
+            reading.class.label(),
+            format!("{} {}", reading.headline, reading.advice),
+            &reading.evidence,
+        );
+    }
+    if let Some(plant) = readings.tune.as_ref().and_then(|t| t.plant.as_ref())
+        && plant.plant.lag_s() > LOOSE_LAG_S
+    {
+        return stop(
+            "sensor or heater cartridge sits loose",
+            "The reading follows the heater far too late. Power off, unplug, cold: is the sensor at the bottom of its hole and its screw light, is the cartridge clamped over its whole length? Then run the autotune again.".into(),
+            &[format!(
+                "The sensor answers {} s late; seated parts take 2 to 5 s.",
+                fixed(plant.plant.lag_s(), 1)
+            )],
+        );
+    }
+    if let Some(v) = &readings.verify {
+        let limit = context.house.tolerance(ToleranceId::LoopDipC);
+        if let Some(dip) = v.figures.dip_c.filter(|d| *d > limit) {
+            return stop(
+                "the part fan steals heat",
+                "Is the sock on, and does the air go to the part and not to the block? Mend that before you tune: gains can't heat the room.".into(),
+                &[format!(
+                    "{} °C below the target while the part fan blows; {} °C is allowed.",
+                    fixed(dip, 1),
+                    plain(limit, 1)
+                )],
+            );
+        }
+    }
+    if let Some(sink) = typed.sink_c.filter(|s| *s > SINK_MOST_C) {
+        return stop(
+            "the heat sink gets too hot",
+            "The hot-end fan is dead, blocked or blows the wrong way: filament softens in the cold zone and jams. Power off, unplug; turn the fan by hand, clear its blades, and look that the arrow points to the fins.".into(),
+            &[format!(
+                "Heat sink {} °C; above {} °C filament softens.",
+                plain(sink, 0),
+                plain(SINK_MOST_C, 0)
+            )],
+        );
+    }
+    None
+}
+
+fn plant_rows(finding: &mut Finding, readings: &HeaterLoopReadings) {
+    let Some(t) = &readings.tune else { return };
+    let mut row = |name: &str, after: String| {
+        finding.rows.push(Row {
+            name: name.into(),
+            before: None,
+            after: Some(after),
+        });
+    };
+    if let Some(u) = t.ultimate {
+        row("ultimate gain Ku, 0-255", fixed(u.ku * 255.0, 1));
+        row("ultimate period Tu, s", fixed(u.tu_s, 1));
+    }
+    if let Some(p) = &t.plant {
+        row("plant gain K, °C", fixed(p.plant.gain_c, 0));
+        row("time constant, s", fixed(p.plant.tau_s, 0));
+        row("second lag and dead time, s", fixed(p.plant.lag_s(), 1));
+        row("left over by the fit, °C", fixed(p.residual_c, 2));
+    }
+}
+
+fn propose(finding: &mut Finding, gains: &Gains, why: &str) {
+    finding.verdict = Verdict::Adjust;
+    finding.after_text = Some(gains.text());
+    finding.headline = format!("Adjust: {}.", gains.text());
+    finding.sentence = format!("{why} Write, store and read back, then verify.");
+    finding.line = gains.text();
+    finding.next = "Write, then verify with step, hold and fan.".into();
+    if let Ok(set) = set_heater_gains(gains) {
+        finding.commands = vec![set, store_settings(), read_back()];
+    }
+    for form in [OutputForm::Byte, OutputForm::Unit] {
+        let [p, i, d] = gains.in_form(form);
+        let digits = if form == OutputForm::Byte { 2 } else { 5 };
+        finding.plain.push(PlainValue {
+            name: form.label().into(),
+            value: format!(
+                "P {} I {} D {}",
+                fixed(p, digits),
+                fixed(i, digits),
+                fixed(d, digits)
+            ),
+        });
+    }
+}
+
+/// Without gains to propose: the hold test, if there is one.
+fn held(
+    mut finding: Finding,
+    readings: &HeaterLoopReadings,
+    typed: &Typed,
+    context: &Context,
+) -> Finding {
+    let at = plain(typed.target_c, 0);
+    let Some(hold) = &readings.hold else {
+        finding.headline = format!("Hold {at} °C first.");
+        finding.sentence =
+            "The hold test shows whether it is the loop at all: a breaking wire swings too.".into();
+        finding.settle = vec!["run the hold test, or drop a log in".into()];
+        finding.line = "not tested yet".into();
+        finding.next = "Run the hold test.".into();
+        return finding;
+    };
+    finding.reasons.clone_from(&hold.reading.evidence);
+    let limit = context.house.tolerance(ToleranceId::LoopSdC);
+    if let Some(sd) = hold.sd_c {
+        finding.bands.push(spread_band(sd, limit));
+    }
+    let holds = hold.reading.class == TraceClass::Steady && hold.sd_c.is_some_and(|s| s <= limit);
+    let only_verify = context.strength == Some(Strength::Verify)
+        || context.house.option(RuleId::RetuneLoop).id == "when_it_swings";
+    if holds && only_verify {
+        finding.verdict = Verdict::Pass;
+        finding.headline = format!("Pass: it holds {at} °C.");
+        finding.sentence = "The gains stay as they are.".into();
+        finding.line = format!("holds {at} °C, gains stay");
+        finding.next = "Go on.".into();
+        return finding;
+    }
+    if hold.reading.class == TraceClass::TooShort {
+        finding.headline = "The log is too short to judge.".into();
+        finding.sentence.clone_from(&hold.reading.advice);
+        finding.settle = vec!["a longer log".into()];
+    } else {
+        finding.headline = format!("{} Now run the autotune.", hold.reading.headline);
+        finding.sentence = if holds {
+            format!(
+                "{}: the loop is tuned whenever anything in the heat path was replaced.",
+                "House rule"
+            )
+        } else {
+            hold.reading.advice.clone()
+        };
+        finding.settle = vec![format!("run the autotune at {at} °C")];
+    }
+    finding.line = hold.reading.class.label().to_owned();
+    finding.next = "Run the autotune.".into();
+    finding
+}
+
+fn spread_band(sd: f64, limit: f64) -> crate::finding::Band {
+    // Standard deviation of a standard deviation over some 24 independent samples of a hold.
+    let u = sd / (2.0_f64 * 23.0).sqrt();
+    let expanded = expanded_95(Combined { u, dof: 23.0 });
+    band(
+        "spread in the hold",
+        "°C",
+        (sd, 0.0),
+        (expanded, 23.0),
+        limit,
+    )
+}
+
+fn figure_bands(figures: &LoopFigures, context: &Context) -> Vec<crate::finding::Band> {
+    let limit = |id| context.house.tolerance(id);
+    // A reading's step and the time between two readings.
+    let temp = expanded_95(Combined {
+        u: u_rectangular(0.15).unwrap_or(0.1),
+        dof: f64::INFINITY,
+    });
+    let time = expanded_95(Combined {
+        u: u_rectangular(1.0).unwrap_or(0.6),
+        dof: f64::INFINITY,
+    });
+    let mut bands = Vec::new();
+    for (label, unit, value, expanded, id) in [
+        (
+            "overshoot",
+            "°C",
+            figures.overshoot_c,
+            temp,
+            ToleranceId::LoopOvershootC,
+        ),
+        (
+            "settled after",
+            "s",
+            figures.settle_s,
+            time,
+            ToleranceId::LoopSettleS,
+        ),
+        (
+            "dip with the fan",
+            "°C",
+            figures.dip_c,
+            temp,
+            ToleranceId::LoopDipC,
+        ),
+    ] {
+        if let Some(v) = value {
+            bands.push(band(
+                label,
+                unit,
+                (v, 0.0),
+                (expanded, f64::INFINITY),
+                limit(id),
+            ));
+        }
+    }
+    if let Some(sd) = figures.hold_sd_c {
+        bands.insert(0, spread_band(sd, limit(ToleranceId::LoopSdC)));
+    }
+    bands
+}
+
+/// Step, hold and fan against their limits.
+fn verified(
+    mut finding: Finding,
+    v: &VerifyResult,
+    readings: &HeaterLoopReadings,
+    typed: &Typed,
+    context: &Context,
+) -> Finding {
+    finding.reasons.clone_from(&v.reading.evidence);
+    // The gains that were verified must be the ones that were left here.
+    let now = v.gains_now.as_deref().and_then(Gains::from_text);
+    if let (Some(now), Some(set)) = (now, typed.set)
+        && !same(&now, &set)
+    {
+        propose(
+            &mut finding,
+            &set,
+            "The printer holds other gains than the ones set here: they were not stored, or something else set them.",
+        );
+        finding.before_text = Some(now.text());
+        finding.headline = format!("Adjust: the printer holds {}.", now.text());
+        finding.line = format!("not stored: the printer held {}", now.text());
+        return finding;
+    }
+    let f = &v.figures;
+    finding.bands = figure_bands(f, context);
+    let mut failed: Vec<&str> = Vec::new();
+    // A figure above its limit by more than its uncertainty fails; one inside it passes.
+    for b in &finding.bands {
+        if b.measured > b.limit {
+            failed.push(match b.label.as_str() {
+                "overshoot" => "it overshoots",
+                "settled after" => "it settles late",
+                "dip with the fan" => "it dips with the fan",
+                _ => "it swings in the hold",
+            });
+        }
+    }
+    if f.settle_s.is_none() {
+        failed.push("it doesn't settle");
+    }
+    if f.overshoot_c.is_none() {
+        failed.push("it doesn't reach the target");
+    }
+    let at = plain(v.target_c, 0);
+    if failed.is_empty() {
+        finding.verdict = Verdict::Pass;
+        finding.headline = format!("Pass: the loop holds {at} °C.");
+        finding.sentence =
+            "Step, hold and part fan are inside their limits. The gains stay.".into();
+        let gains = finding.before_text.clone().unwrap_or_default();
+        finding.line = format!("{gains}, verified at {at} °C");
+        finding.next = "Go on.".into();
+        return finding;
+    }
+    let failed = crate::text::join_and(&failed);
+    match chosen(readings).filter(|g| typed.set.is_none_or(|s| !same(&s, g))) {
+        Some(gains) => {
+            let rule = readings.rule.spec().label;
+            propose(
+                &mut finding,
+                &gains,
+                &format!("With the gains set, {failed}. {rule} is proposed instead."),
+            );
+        }
+        None => {
+            finding.headline = format!("Not good enough: {failed}.");
+            finding.sentence = if readings.tune.is_some() {
+                "Choose a calmer rule below and write it, or run the autotune again.".into()
+            } else {
+                "Run the autotune at this temperature, then choose a rule.".into()
+            };
+            finding.settle = vec!["other gains".into()];
+            finding.line = failed.clone();
+            finding.next = "Choose other gains.".into();
+        }
+    }
+    finding
+}

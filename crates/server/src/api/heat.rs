@@ -1,0 +1,322 @@
+//! Temperature logs, sensor tables, and what tuning rules would do.
+
+use axum::Json;
+use axum::extract::{DefaultBodyLimit, Path, Query, State};
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+use wattotherm_core::gcode::AutotuneReport;
+use wattotherm_core::heat::{
+    Gains, HoldResult, HotEndMass, OutputForm, PhysicalLimits, Plant, RULE_RUN_STEP_S, RuleRun,
+    SENSOR_TYPES, Sample, SensorType, Trace, TraceDiagnostic, TraceReading, TuneResult, Ultimate,
+    WrongTypePoint, compare_rules, hold_result, read_class, read_trace, sensor_type, thinned,
+    tune_result, wrong_type_curve,
+};
+use wattotherm_store::{NewTrace, TraceHead};
+
+use crate::body::{Body, BodyUpTo, IMPORT_LIMIT};
+use crate::error::{ApiError, Problem};
+use crate::state::{App, now};
+
+/// Points of a log on a screen.
+const MOST_POINTS: usize = 900;
+
+/// Sensor kinds to choose from.
+#[utoipa::path(get, path = "/api/v1/heat/sensors", responses((status = 200, body = Vec<SensorType>)))]
+async fn sensors() -> Json<Vec<SensorType>> {
+    Json(SENSOR_TYPES.to_vec())
+}
+
+/// Two sensor kinds.
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct TwoTypes {
+    /// Fitted, by id.
+    pub fitted: String,
+    /// Set in the firmware, by id.
+    pub set: String,
+}
+
+#[utoipa::path(get, path = "/api/v1/heat/wrong-type", params(TwoTypes),
+    responses((status = 200, body = Vec<WrongTypePoint>), (status = 404, body = Problem)))]
+async fn wrong_type(Query(q): Query<TwoTypes>) -> Result<Json<Vec<WrongTypePoint>>, ApiError> {
+    let table = |id: &str| {
+        sensor_type(id)
+            .map(|s| s.table)
+            .ok_or_else(|| ApiError::NotFound("There is no such sensor type.".into()))
+    };
+    Ok(Json(wrong_type_curve(&table(&q.fitted)?, &table(&q.set)?)))
+}
+
+/// A plant to simulate on.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct RulesBody {
+    /// The plant.
+    pub plant: Plant,
+    /// Ultimate gain and period, where a relay test gave them.
+    #[serde(default)]
+    pub ultimate: Option<Ultimate>,
+    /// Target [°C].
+    pub target_c: f64,
+    /// Gains set now, as `P 22.40 I 1.32 D 95.00`: simulated too.
+    #[serde(default)]
+    pub set: Option<String>,
+}
+
+/// All rules, simulated.
+#[derive(Serialize, ToSchema)]
+pub struct RulesAnswer {
+    /// Time between two points [s].
+    pub step_s: f64,
+    /// One a rule.
+    pub runs: Vec<RuleRun>,
+    /// The gains set now; none where they were not given or don't read.
+    pub set: Option<RuleRun>,
+    /// When the part fan starts [s].
+    pub fan_at_s: f64,
+}
+
+/// Heat that a part fan takes from a block, as duty, where it isn't known better. Common practice.
+const FAN_DUTY: f64 = 0.08;
+
+#[utoipa::path(post, path = "/api/v1/heat/rules", request_body = RulesBody,
+    responses((status = 200, body = RulesAnswer), (status = 422, body = Problem)))]
+async fn rules(Body(body): Body<RulesBody>) -> Result<Json<RulesAnswer>, ApiError> {
+    use wattotherm_core::heat::{ControllerSettings, LoopScript, simulate_loop};
+    let plant = body.plant.checked().map_err(|e| ApiError::Values {
+        field: "plant",
+        message: format!("This can't be a plant: {e}."),
+    })?;
+    if !(40.0..=500.0).contains(&body.target_c) {
+        return Err(ApiError::Values {
+            field: "target_c",
+            message: "Type a target of 40 to 500 °C.".into(),
+        });
+    }
+    let answer = tokio::task::spawn_blocking(move || {
+        let script = LoopScript {
+            fan_duty: FAN_DUTY,
+            ..LoopScript::usual(body.target_c)
+        };
+        let set = body.set.as_deref().and_then(Gains::from_text).map(|g| {
+            let run = simulate_loop(&plant, ControllerSettings::common(g), &script);
+            let mut points = Vec::new();
+            let mut next = 0.0;
+            for (t, c) in &run.points {
+                if *t >= next - 1e-9 {
+                    points.push((c * 100.0).round() / 100.0);
+                    next += RULE_RUN_STEP_S;
+                }
+            }
+            let [p, i, d] = g.in_form(OutputForm::Unit);
+            RuleRun {
+                rule: wattotherm_core::heat::TuningRule::default(),
+                label: "Set now".into(),
+                why: "What the printer runs with.".into(),
+                source: String::new(),
+                gains: Some(g.text()),
+                gains_unit: Some(format!("P {p:.4} I {i:.5} D {d:.3}")),
+                figures: Some(run.figures),
+                points,
+            }
+        });
+        RulesAnswer {
+            step_s: RULE_RUN_STEP_S,
+            runs: compare_rules(&plant, body.ultimate, body.target_c, FAN_DUTY),
+            set,
+            fan_at_s: script.fan_at_s,
+        }
+    })
+    .await
+    .map_err(|_| ApiError::Internal)?;
+    Ok(Json(answer))
+}
+
+/// A log as a page shows it.
+#[derive(Serialize, ToSchema)]
+pub struct TraceView {
+    /// Where it is kept; none for a file that was only read.
+    pub kept: Option<TraceHead>,
+    /// Samples, thinned for a screen with every peak kept.
+    pub samples: Vec<Sample>,
+    /// How many there are in all.
+    pub all: usize,
+    /// Length [s].
+    pub span_s: f64,
+    /// What it shows.
+    pub reading: TraceReading,
+    /// What kind of file it was.
+    pub file_kind: Option<String>,
+    /// What was made of the file.
+    pub notes: Vec<String>,
+    /// Lines that didn't read, the first few.
+    pub diagnostics: Vec<TraceDiagnostic>,
+    /// As a hold test, where that was asked for.
+    pub hold: Option<HoldResult>,
+    /// As an autotune, where that was asked for.
+    pub tune: Option<TuneResult>,
+}
+
+fn view(trace: &Trace, mass: Option<HotEndMass>) -> TraceView {
+    let limits = mass.map_or_else(PhysicalLimits::default, limits_of);
+    TraceView {
+        kept: None,
+        samples: thinned(&trace.samples, MOST_POINTS),
+        all: trace.samples.len(),
+        span_s: trace.span_s(),
+        reading: read_class(trace, &limits),
+        file_kind: None,
+        notes: Vec::new(),
+        diagnostics: Vec::new(),
+        hold: None,
+        tune: None,
+    }
+}
+
+/// What a block of this mass can do: the general bounds, scaled by its heat capacity.
+fn limits_of(mass: HotEndMass) -> PhysicalLimits {
+    let any = PhysicalLimits::default();
+    let times = mass.capacity_j_k() / HotEndMass::Light.capacity_j_k();
+    PhysicalLimits {
+        heat_c_s: any.heat_c_s / times,
+        cool_tau_s: any.cool_tau_s * times,
+        ..any
+    }
+}
+
+#[utoipa::path(get, path = "/api/v1/traces/{id}", params(("id" = i64, Path)),
+    responses((status = 200, body = TraceView), (status = 404, body = Problem)))]
+async fn trace(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<TraceView>, ApiError> {
+    let shown = app
+        .with(move |store| {
+            let (head, trace) = store.trace(id)?;
+            Ok(TraceView {
+                kept: Some(head),
+                ..view(&trace, None)
+            })
+        })
+        .await?;
+    Ok(Json(shown))
+}
+
+#[utoipa::path(get, path = "/api/v1/printers/{id}/traces", params(("id" = i64, Path)),
+    responses((status = 200, body = Vec<TraceHead>), (status = 404, body = Problem)))]
+async fn traces(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+) -> Result<Json<Vec<TraceHead>>, ApiError> {
+    let all = app
+        .with(move |store| {
+            store.printer(id)?;
+            Ok(store.traces(id)?)
+        })
+        .await?;
+    Ok(Json(all))
+}
+
+/// A log file to read.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ReadTraceBody {
+    /// Its text: CSV of time, temperature, target, duty, or a saved serial log.
+    pub text: String,
+    /// How heavy the heater block is, where it is known.
+    #[serde(default)]
+    pub mass: Option<HotEndMass>,
+    /// Keep it with this printer.
+    #[serde(default)]
+    pub printer_id: Option<i64>,
+    /// … and this job.
+    #[serde(default)]
+    pub job_id: Option<i64>,
+    /// Read it as a hold test or an autotune at this target [°C].
+    #[serde(default)]
+    pub target_c: Option<f64>,
+    /// Read it as an autotune rather than a hold test.
+    #[serde(default)]
+    pub autotune: bool,
+}
+
+#[utoipa::path(post, path = "/api/v1/traces/read", request_body = ReadTraceBody,
+    responses((status = 200, body = TraceView), (status = 404, body = Problem), (status = 413, body = Problem), (status = 422, body = Problem)))]
+async fn read_file(
+    State(app): State<App>,
+    BodyUpTo(body): BodyUpTo<ReadTraceBody, IMPORT_LIMIT>,
+) -> Result<Json<TraceView>, ApiError> {
+    let (trace, mut shown, body) = tokio::task::spawn_blocking(move || {
+        let file = read_trace(&body.text);
+        let trace = file.trace;
+        if trace.samples.len() < 2 {
+            let first = file.diagnostics.first().map_or_else(
+                || "it holds no line with a time and a temperature".to_owned(),
+                |d| format!("line {}, column {}: {}", d.line, d.column, d.says),
+            );
+            return Err(ApiError::Values {
+                field: "text",
+                message: format!(
+                    "No temperatures were found in this file: {first}. Give a CSV with a heading line (time, temperature, target, duty), or a saved serial log with T: reports."
+                ),
+            });
+        }
+        let mut shown = view(&trace, body.mass);
+        shown.file_kind = Some(file.kind);
+        shown.notes = file.notes;
+        shown.diagnostics = file.diagnostics.into_iter().take(20).collect();
+        let limits = body.mass.map_or_else(PhysicalLimits::default, limits_of);
+        if let Some(target) = body.target_c {
+            if body.autotune {
+                let none = AutotuneReport::default();
+                shown.tune = Some(tune_result(&trace, target, 0.0, &none, &limits));
+            } else {
+                shown.hold = Some(hold_result(&trace, target, &limits));
+            }
+        }
+        Ok((trace, shown, body))
+    })
+    .await
+    .map_err(|_| ApiError::Internal)??;
+    if let Some(printer_id) = body.printer_id {
+        let (job_id, target_c) = (body.job_id, body.target_c);
+        let head = app
+            .with(move |store| {
+                store.printer(printer_id)?;
+                let new = NewTrace {
+                    printer_id,
+                    job_id,
+                    kind: "file",
+                    target_c,
+                    trace: &trace,
+                };
+                let id = store.keep_trace(&new, &now())?;
+                Ok(store.trace(id)?.0)
+            })
+            .await?;
+        for result in [
+            shown.hold.as_mut().map(|h| &mut h.trace),
+            shown.tune.as_mut().map(|t| &mut t.trace),
+        ]
+        .into_iter()
+        .flatten()
+        {
+            *result = Some(head.id);
+        }
+        shown.kept = Some(head);
+    }
+    Ok(Json(shown))
+}
+
+pub fn router() -> OpenApiRouter<App> {
+    let reading = OpenApiRouter::new()
+        .routes(routes!(read_file))
+        .layer(DefaultBodyLimit::max(IMPORT_LIMIT));
+    OpenApiRouter::new()
+        .routes(routes!(sensors))
+        .routes(routes!(wrong_type))
+        .routes(routes!(rules))
+        .routes(routes!(trace))
+        .routes(routes!(traces))
+        .merge(reading)
+}

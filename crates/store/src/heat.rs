@@ -1,0 +1,279 @@
+//! Connections, temperature logs, the record of the wire, and how hot ends cool.
+
+use rusqlite::{OptionalExtension, params};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use wattotherm_core::heat::{Cooling, Sample, Trace};
+
+use crate::{Store, StoreError};
+
+/// Where a printer is reached.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Connection {
+    /// The printer.
+    pub printer_id: i64,
+    /// Its address as JSON.
+    pub address: String,
+    /// Whether it is to be connected when the server starts.
+    pub wanted: bool,
+}
+
+/// A kept log without its samples.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct TraceHead {
+    /// Its number.
+    pub id: i64,
+    /// The printer.
+    pub printer_id: i64,
+    /// The job it was taken in.
+    pub job_id: Option<i64>,
+    /// What it is of, e.g. `hold`, `autotune`, `verify`, `file`.
+    pub kind: String,
+    /// Target [°C], where one was meant.
+    pub target_c: Option<f64>,
+    /// When it was kept.
+    pub at: String,
+}
+
+/// A log to keep.
+#[derive(Clone, Copy, Debug)]
+pub struct NewTrace<'a> {
+    /// The printer.
+    pub printer_id: i64,
+    /// The job.
+    pub job_id: Option<i64>,
+    /// What it is of.
+    pub kind: &'a str,
+    /// Target [°C].
+    pub target_c: Option<f64>,
+    /// The samples.
+    pub trace: &'a Trace,
+}
+
+/// A line of the wire to keep.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NewWire {
+    /// The printer.
+    pub printer_id: i64,
+    /// When (RFC 3339).
+    pub at: String,
+    /// `sent`, `answered` or `noted`.
+    pub way: &'static str,
+    /// The line.
+    pub text: String,
+}
+
+/// A kept line of the wire.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct WireLine {
+    /// Its number.
+    pub id: i64,
+    /// When.
+    pub at: String,
+    /// `sent`, `answered` or `noted`.
+    pub way: String,
+    /// The line.
+    pub text: String,
+}
+
+type Row = (f64, f64, Option<f64>, Option<f64>, Option<f64>);
+
+fn rounded(v: f64, digits: f64) -> f64 {
+    (v * digits).round() / digits
+}
+
+impl Store {
+    /// Where printers are reached.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn connections(&self) -> Result<Vec<Connection>, StoreError> {
+        let mut statement = self
+            .conn
+            .prepare_cached("SELECT printer_id, address, wanted FROM connection")?;
+        let rows = statement.query_map([], |r| {
+            Ok(Connection {
+                printer_id: r.get(0)?,
+                address: r.get(1)?,
+                wanted: r.get(2)?,
+            })
+        })?;
+        Ok(rows.collect::<Result<_, _>>()?)
+    }
+
+    /// Keeps where a printer is reached.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn put_connection(&mut self, c: &Connection) -> Result<(), StoreError> {
+        self.conn.execute(
+            "INSERT OR REPLACE INTO connection VALUES (?1, ?2, ?3)",
+            params![c.printer_id, c.address, c.wanted],
+        )?;
+        Ok(())
+    }
+
+    /// Keeps a log, whole, and returns its number.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn keep_trace(&mut self, new: &NewTrace<'_>, at: &str) -> Result<i64, StoreError> {
+        let rows: Vec<Row> = new
+            .trace
+            .samples
+            .iter()
+            .map(|s| {
+                (
+                    rounded(s.t_s, 1e3),
+                    rounded(s.temp_c, 1e3),
+                    s.target_c,
+                    s.duty.map(|d| rounded(d, 1e4)),
+                    s.fan,
+                )
+            })
+            .collect();
+        self.conn.execute(
+            "INSERT INTO trace (printer_id, job_id, kind, target_c, at, samples) VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
+            params![new.printer_id, new.job_id, new.kind, new.target_c, at, serde_json::to_string(&rows)?],
+        )?;
+        Ok(self.conn.last_insert_rowid())
+    }
+
+    /// A kept log.
+    /// # Errors
+    /// [`StoreError::NotFound`] if there is none.
+    pub fn trace(&self, id: i64) -> Result<(TraceHead, Trace), StoreError> {
+        let (head, text) = self
+            .conn
+            .query_row(
+                "SELECT id, printer_id, job_id, kind, target_c, at, samples FROM trace WHERE id = ?1",
+                [id],
+                |r| {
+                    Ok((
+                        TraceHead {
+                            id: r.get(0)?,
+                            printer_id: r.get(1)?,
+                            job_id: r.get(2)?,
+                            kind: r.get(3)?,
+                            target_c: r.get(4)?,
+                            at: r.get(5)?,
+                        },
+                        r.get::<_, String>(6)?,
+                    ))
+                },
+            )
+            .optional()?
+            .ok_or(StoreError::NotFound {
+                what: "log",
+                id: id.to_string(),
+            })?;
+        let rows: Vec<Row> = serde_json::from_str(&text)?;
+        let trace = Trace::new(
+            rows.into_iter()
+                .map(|(t_s, temp_c, target_c, duty, fan)| Sample {
+                    t_s,
+                    temp_c,
+                    target_c,
+                    duty,
+                    fan,
+                }),
+        );
+        Ok((head, trace))
+    }
+
+    /// Logs of a printer, the newest first, at most 100.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn traces(&self, printer_id: i64) -> Result<Vec<TraceHead>, StoreError> {
+        let mut statement = self.conn.prepare_cached(
+            "SELECT id, printer_id, job_id, kind, target_c, at FROM trace WHERE printer_id = ?1 ORDER BY id DESC LIMIT 100",
+        )?;
+        let rows = statement.query_map([printer_id], |r| {
+            Ok(TraceHead {
+                id: r.get(0)?,
+                printer_id: r.get(1)?,
+                job_id: r.get(2)?,
+                kind: r.get(3)?,
+                target_c: r.get(4)?,
+                at: r.get(5)?,
+            })
+        })?;
+        Ok(rows.collect::<Result<_, _>>()?)
+    }
+
+    /// Keeps lines of the wire, in one transaction.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn keep_wire(&mut self, lines: &[NewWire]) -> Result<(), StoreError> {
+        let tx = self.conn.transaction()?;
+        {
+            let mut statement = tx.prepare_cached(
+                "INSERT INTO wire (printer_id, at, way, text) VALUES (?1, ?2, ?3, ?4)",
+            )?;
+            for l in lines {
+                statement.execute(params![l.printer_id, l.at, l.way, l.text])?;
+            }
+        }
+        tx.commit()?;
+        Ok(())
+    }
+
+    /// Lines of a printer's wire, the newest first, at most 300: those containing `find`, older than
+    /// `before`.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn wire(
+        &self,
+        printer_id: i64,
+        find: Option<&str>,
+        before: Option<i64>,
+    ) -> Result<Vec<WireLine>, StoreError> {
+        let mut statement = self.conn.prepare_cached(
+            "SELECT id, at, way, text FROM wire WHERE printer_id = ?1
+               AND (?2 IS NULL OR instr(lower(text), lower(?2)) > 0) AND (?3 IS NULL OR id < ?3)
+             ORDER BY id DESC LIMIT 300",
+        )?;
+        let rows = statement.query_map(params![printer_id, find, before], |r| {
+            Ok(WireLine {
+                id: r.get(0)?,
+                at: r.get(1)?,
+                way: r.get(2)?,
+                text: r.get(3)?,
+            })
+        })?;
+        Ok(rows.collect::<Result<_, _>>()?)
+    }
+
+    /// How a printer's hot end cools, where it was found.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn cooling(&self, printer_id: i64) -> Result<Option<Cooling>, StoreError> {
+        Ok(self
+            .conn
+            .query_row(
+                "SELECT tau_s, ambient_c FROM cooling WHERE printer_id = ?1",
+                [printer_id],
+                |r| {
+                    Ok(Cooling {
+                        tau_s: r.get(0)?,
+                        ambient_c: r.get(1)?,
+                        own: true,
+                    })
+                },
+            )
+            .optional()?)
+    }
+
+    /// Keeps how a printer's hot end cools.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn put_cooling(
+        &mut self,
+        printer_id: i64,
+        c: &Cooling,
+        at: &str,
+    ) -> Result<(), StoreError> {
+        self.conn.execute(
+            "INSERT OR REPLACE INTO cooling VALUES (?1, ?2, ?3, ?4)",
+            params![printer_id, c.tau_s, c.ambient_c, at],
+        )?;
+        Ok(())
+    }
+}

@@ -1,0 +1,147 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { ref, shallowRef } from 'vue'
+
+import { answer, client, get, type Schemas } from '../api/client'
+import { duration, moment } from '../api/words'
+import TraceCurve from '../drawings/TraceCurve.vue'
+import LogDrop from './LogDrop.vue'
+import TraceReading from './TraceReading.vue'
+
+const { data: bench } = useQuery({ queryKey: ['bench'], queryFn: () => get('/api/v1/bench') })
+const printer = ref<number | null>(null)
+const view = shallowRef<Schemas['TraceView'] | null>(null)
+const name = ref('')
+const printerName = (id: number) => bench.value?.rows.find((r) => r.printer.id === id)?.printer.name ?? ''
+const { data: kept, refetch } = useQuery({
+  queryKey: ['traces', printer],
+  queryFn: () =>
+    answer(client.GET('/api/v1/printers/{id}/traces', { params: { path: { id: printer.value ?? 0 } } })),
+  enabled: () => printer.value !== null,
+})
+async function show(id: number) {
+  view.value = await answer(client.GET('/api/v1/traces/{id}', { params: { path: { id } } }))
+  name.value = ''
+}
+function read(got: Schemas['TraceView'], file: string) {
+  view.value = got
+  name.value = file
+  void refetch()
+}
+const kinds: Record<string, string> = {
+  hold: 'hold test',
+  autotune: 'autotune',
+  verify: 'verification',
+  warm: 'heat-up',
+  file: 'from a file',
+}
+</script>
+
+<template>
+  <section class="page">
+    <h1>Drop a temperature log in: is it the loop, the sensor, the heater, or the fan?</h1>
+    <p class="quiet">
+      A CSV with a heading line (time, temperature, target, duty), or a saved serial log. It is read here, on
+      this machine.
+    </p>
+    <div class="tools">
+      <div>
+        <label for="log-printer">Keep it with</label>
+        <select id="log-printer" v-model="printer">
+          <option :value="null">no printer: only read it</option>
+          <option v-for="r in bench?.rows ?? []" :key="r.printer.id" :value="r.printer.id">
+            {{ r.printer.name }}
+          </option>
+        </select>
+      </div>
+      <LogDrop
+        class="wide"
+        label="Drop a log file here, or press to choose one"
+        :printer="printer ?? undefined"
+        @read="read"
+      />
+    </div>
+    <template v-if="view">
+      <p class="quiet">
+        {{
+          name ||
+          (view.kept
+            ? `${printerName(view.kept.printer_id)}, ${kinds[view.kept.kind] ?? view.kept.kind}`
+            : '')
+        }}: {{ view.all }} samples over {{ duration(view.span_s)
+        }}<template v-if="view.kept">, kept {{ moment(view.kept.at) }}</template>
+      </p>
+      <TraceReading :reading="view.reading" />
+      <TraceCurve
+        :samples="view.samples"
+        :marks="view.reading.marks"
+        :height="270"
+        :label="`Temperature log: ${view.reading.headline}`"
+      />
+      <details v-if="view.reading.marks.length" open>
+        <summary>Marked in the log ({{ view.reading.marks.length }})</summary>
+        <ul class="marks mono">
+          <li v-for="(m, i) in view.reading.marks" :key="i">{{ m.from_s.toFixed(0) }} s: {{ m.says }}</li>
+        </ul>
+      </details>
+      <details v-if="view.diagnostics.length">
+        <summary>Lines that don’t read ({{ view.diagnostics.length }})</summary>
+        <ul>
+          <li v-for="(d, i) in view.diagnostics" :key="i">
+            Line {{ d.line }}, column {{ d.column }}: {{ d.says }}
+          </li>
+        </ul>
+      </details>
+    </template>
+    <section v-if="printer !== null">
+      <h2>Kept logs of {{ printerName(printer) }}</h2>
+      <p v-if="kept && kept.length === 0" class="quiet">
+        None yet. Hold tests, autotunes and dropped files are kept.
+      </p>
+      <ul v-else class="kept">
+        <li v-for="k in kept ?? []" :key="k.id">
+          <button type="button" class="soft" @click="show(k.id)">
+            {{ kinds[k.kind] ?? k.kind }}<template v-if="k.target_c">, {{ k.target_c }} °C</template>,
+            {{ moment(k.at) }}
+          </button>
+        </li>
+      </ul>
+    </section>
+  </section>
+</template>
+
+<style scoped>
+.page {
+  display: flex;
+  flex-direction: column;
+  gap: 12px;
+}
+.tools {
+  display: grid;
+  grid-template-columns: 260px 1fr;
+  gap: 16px;
+  align-items: end;
+}
+select {
+  width: 100%;
+}
+.marks {
+  columns: 3;
+  font-size: 14px;
+  margin: 0;
+  padding-left: 18px;
+}
+summary {
+  cursor: pointer;
+  min-height: 36px;
+  color: var(--ink2);
+}
+.kept {
+  list-style: none;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  padding: 0;
+  margin: 6px 0 0;
+}
+</style>

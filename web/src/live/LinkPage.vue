@@ -1,0 +1,203 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { refDebounced } from '@vueuse/core'
+import { useMessage } from 'naive-ui'
+import { computed, ref } from 'vue'
+import { useRoute } from 'vue-router'
+
+import { ServerError, answer, client } from '../api/client'
+import ReadingField from '../ui/ReadingField.vue'
+import ConnectDialog from './ConnectDialog.vue'
+import LiveCurve from './LiveCurve.vue'
+import RoutineBar from './RoutineBar.vue'
+import { useLivePrinter } from './useLive'
+
+const route = useRoute()
+const message = useMessage()
+const id = computed(() => Number(route.params.id))
+const { printer, connected, running } = useLivePrinter(id)
+const { data: page, error } = useQuery({
+  queryKey: ['printer', id],
+  queryFn: () => answer(client.GET('/api/v1/printers/{id}', { params: { path: { id: id.value } } })),
+})
+const find = ref('')
+const wanted = refDebounced(find, 250)
+const { data: wire, refetch } = useQuery({
+  queryKey: ['wire', id, wanted],
+  queryFn: () =>
+    answer(
+      client.GET('/api/v1/printers/{id}/wire', {
+        params: { path: { id: id.value }, query: { find: wanted.value || undefined } },
+      }),
+    ),
+  refetchInterval: 2000,
+})
+const connecting = ref(false)
+const line = ref('')
+const refused = ref('')
+const sending = ref(false)
+const at = (t: string) => new Date(t).toLocaleTimeString('en-GB')
+const way = { sent: 'sent', answered: 'answered', noted: 'noted' } as Record<string, string>
+
+async function send() {
+  refused.value = ''
+  sending.value = true
+  try {
+    await answer(
+      client.POST('/api/v1/printers/{id}/send', {
+        params: { path: { id: id.value } },
+        body: { line: line.value },
+      }),
+    )
+    line.value = ''
+  } catch (e) {
+    if (e instanceof ServerError) refused.value = e.problem.detail
+  } finally {
+    sending.value = false
+    void refetch()
+  }
+}
+async function run(path: 'heaters-off' | 'release') {
+  try {
+    await answer(client.POST(`/api/v1/printers/{id}/${path}`, { params: { path: { id: id.value } } }))
+  } catch (e) {
+    if (e instanceof ServerError) message.error(e.problem.detail)
+  }
+}
+async function disconnect() {
+  try {
+    const got = await answer(
+      client.DELETE('/api/v1/printers/{id}/link', { params: { path: { id: id.value } } }),
+    )
+    message.info(got.says)
+  } catch (e) {
+    if (e instanceof ServerError) message.error(e.problem.detail)
+  }
+}
+</script>
+
+<template>
+  <p v-if="error" class="page error">{{ error.message }}</p>
+  <section v-else-if="page" class="page">
+    <div class="top">
+      <div>
+        <h1>{{ page.printer.name }}: {{ printer ? printer.says : 'not connected' }}</h1>
+        <p class="quiet">
+          <template v-if="printer">{{ printer.status.says }} {{ printer.status.address }}. </template>
+          <RouterLink :to="`/printers/${id}`">Parts and values</RouterLink>
+        </p>
+      </div>
+      <div class="ways">
+        <template v-if="printer">
+          <button v-if="printer.status.state === 'halted'" type="button" class="act" @click="run('release')">
+            Release it
+          </button>
+          <button type="button" class="soft" :disabled="!connected" @click="run('heaters-off')">
+            Heaters off
+          </button>
+          <button type="button" class="soft" @click="disconnect">Disconnect</button>
+        </template>
+        <button v-else type="button" class="act" @click="connecting = true">Connect</button>
+      </div>
+    </div>
+    <RoutineBar v-if="running" :printer="id" :routine="running" />
+    <LiveCurve v-if="printer" :printer="id" :seconds="1200" :height="230" />
+    <h2 class="gap">What was sent and answered</h2>
+    <div class="tools">
+      <div class="find">
+        <label for="find-wire">Find in it</label>
+        <input id="find-wire" v-model="find" type="text" autocomplete="off" />
+      </div>
+      <form v-if="printer" class="send" @submit.prevent="send">
+        <ReadingField v-model="line" path="line" label="Send a command" words small />
+        <button type="submit" class="soft" :disabled="sending || !line.trim()">Send</button>
+      </form>
+    </div>
+    <p v-if="refused" class="error" role="alert">{{ refused }}</p>
+    <!-- It scrolls, so the keyboard must reach it. -->
+    <div class="wire" tabindex="0" role="region" aria-label="What was sent and answered">
+      <p v-if="wire && wire.length === 0" class="quiet">
+        {{ find ? 'No line like that.' : 'Nothing was sent yet. Connect the printer.' }}
+      </p>
+      <table v-else>
+        <tbody>
+          <tr v-for="w in wire ?? []" :key="w.id" :class="w.way">
+            <td class="mono">{{ at(w.at) }}</td>
+            <td>{{ way[w.way] }}</td>
+            <td class="mono line">{{ w.text }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <ConnectDialog v-model:shown="connecting" :printer="id" :name="page.printer.name" />
+  </section>
+  <p v-else class="page quiet">Opening the printer …</p>
+</template>
+
+<style scoped>
+.page {
+  display: flex;
+  flex-direction: column;
+  gap: 12px;
+}
+.top {
+  display: flex;
+  justify-content: space-between;
+  gap: 20px;
+  align-items: start;
+}
+.ways {
+  display: flex;
+  gap: 8px;
+  flex: none;
+}
+.gap {
+  margin-top: 6px;
+}
+.tools {
+  display: grid;
+  grid-template-columns: 1fr 1.4fr;
+  gap: 20px;
+  align-items: end;
+}
+.find input {
+  width: 100%;
+}
+.send {
+  display: grid;
+  grid-template-columns: 1fr auto;
+  gap: 8px;
+  align-items: end;
+}
+.wire {
+  max-height: 320px;
+  overflow: auto;
+  background: var(--sheet);
+  border: 1px solid var(--rule);
+  padding: 6px 12px;
+}
+table {
+  border-collapse: collapse;
+  width: 100%;
+  font-size: 14px;
+}
+td {
+  padding: 2px 14px 2px 0;
+  vertical-align: top;
+}
+td:nth-child(-n + 2) {
+  color: var(--ink2);
+  white-space: nowrap;
+  width: 1%;
+}
+.line {
+  overflow-wrap: anywhere;
+}
+.sent .line {
+  font-weight: 700;
+}
+.noted .line {
+  color: var(--accentInk);
+  font-family: var(--text);
+}
+</style>

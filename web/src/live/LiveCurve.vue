@@ -1,0 +1,37 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed, toRef } from 'vue'
+
+import { answer, client } from '../api/client'
+import TraceCurve from '../drawings/TraceCurve.vue'
+
+const props = withDefaults(defineProps<{ printer: number; seconds?: number; height?: number }>(), {
+  seconds: 900,
+  height: 220,
+})
+const id = toRef(props, 'printer')
+const span = toRef(props, 'seconds')
+const { data } = useQuery({
+  queryKey: ['curve', id, span],
+  queryFn: () =>
+    answer(
+      client.GET('/api/v1/printers/{id}/curve', {
+        params: { path: { id: id.value }, query: { seconds: span.value } },
+      }),
+    ),
+  refetchInterval: 1000,
+})
+const now = computed(() => data.value?.samples.at(-1)?.temp_c)
+</script>
+
+<template>
+  <TraceCurve
+    v-if="data && data.samples.length > 1"
+    :samples="data.samples"
+    :ceiling="data.ceiling_c"
+    :height="height"
+    :label="`Nozzle temperature, the last ${Math.round(seconds / 60)} minutes; now ${now?.toFixed(0)} °C`"
+    live
+  />
+  <p v-else class="quiet">No temperature yet.</p>
+</template>

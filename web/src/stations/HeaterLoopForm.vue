@@ -1,0 +1,294 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+
+import { answer, client, type Schemas } from '../api/client'
+import { numberOf } from '../api/words'
+import RulesDrawing from '../drawings/RulesDrawing.vue'
+import TraceCurve from '../drawings/TraceCurve.vue'
+import LogDrop from '../heat/LogDrop.vue'
+import TraceReading from '../heat/TraceReading.vue'
+import LiveCurve from '../live/LiveCurve.vue'
+import RoutineBar from '../live/RoutineBar.vue'
+import ReadingField from '../ui/ReadingField.vue'
+import LinkHint from './LinkHint.vue'
+import { useLink } from './useLink'
+import { type Station, useForm } from './useStation'
+
+const props = defineProps<{ station: Station; job: number; stationKey: string }>()
+const { r, f } = useForm(props)
+const link = useLink(props.station)
+const target = computed(() => numberOf(r.value.target_c))
+const here = computed(() => ({ job: props.job, station: props.stationKey }))
+const fault = computed(() => props.station.finding.value?.verdict === 'stop')
+const free = computed(() => link.connected.value && !link.running.value && !link.busy.value)
+
+/* Results of a routine are in the draft already; what this page shows is brought up to it. */
+const merged = ref(0)
+const failed = ref('')
+watch(
+  () => link.printer.value?.routine,
+  (routine) => {
+    if (!routine?.done || routine.for_station !== `${props.job}/${props.stationKey}`) return
+    if (routine.number === merged.value) return
+    merged.value = routine.number
+    failed.value = routine.done.failed ?? ''
+    if (routine.done.hold) r.value.hold = routine.done.hold
+    if (routine.done.tune) {
+      r.value.tune = routine.done.tune
+      r.value.verify = null
+    }
+    if (routine.done.verify) r.value.verify = routine.done.verify
+  },
+  { immediate: true, deep: true },
+)
+
+async function start(kind: 'hold' | 'autotune' | 'verify') {
+  failed.value = ''
+  if (target.value === null) return
+  const fan = (numberOf(r.value.fan_percent) ?? 0) / 100
+  await link.run(kind, target.value, { fan }, here.value)
+}
+function readHold(view: Schemas['TraceView']) {
+  if (view.hold) r.value.hold = view.hold
+}
+function readTune(view: Schemas['TraceView']) {
+  if (view.tune) r.value.tune = view.tune
+}
+
+/** The newest log: verification, autotune, hold. */
+const newest = computed<{ trace: number | null; reading: Schemas['TraceReading']; name: string } | null>(
+  () => {
+    for (const [name, what] of [
+      ['verify', 'Verification'],
+      ['tune', 'Autotune'],
+      ['hold', 'Hold test'],
+    ] as const) {
+      const result = r.value[name] as { trace: number | null; reading: Schemas['TraceReading'] } | null
+      if (result) return { trace: result.trace, reading: result.reading, name: what }
+    }
+    return null
+  },
+)
+const traceId = computed(() => newest.value?.trace ?? null)
+const { data: log } = useQuery({
+  queryKey: ['trace', traceId],
+  queryFn: () => answer(client.GET('/api/v1/traces/{id}', { params: { path: { id: traceId.value ?? 0 } } })),
+  enabled: () => traceId.value !== null,
+})
+
+const plant = computed(() => (r.value.tune as Schemas['TuneResult'] | null)?.plant?.plant ?? null)
+const setNow = computed(() => props.station.finding.value?.before_text ?? null)
+const { data: rules } = useQuery({
+  queryKey: ['rules', plant, target, setNow, computed(() => r.value.tune?.ultimate)],
+  queryFn: () =>
+    answer(
+      client.POST('/api/v1/heat/rules', {
+        body: {
+          plant: plant.value as Schemas['Plant'],
+          ultimate: (r.value.tune as Schemas['TuneResult']).ultimate ?? null,
+          target_c: target.value ?? 0,
+          set: setNow.value,
+        },
+      }),
+    ),
+  enabled: () => plant.value !== null && target.value !== null && !fault.value,
+})
+
+const proposed = computed(() => props.station.finding.value?.after_text ?? null)
+const commands = computed(() => props.station.finding.value?.commands.map((c) => c.line) ?? [])
+async function write() {
+  const gains = proposed.value
+  const got = await link.write(commands.value)
+  if (!got || !gains) return
+  r.value.written = {
+    gains,
+    taken: got.not_taken.length === 0,
+    stored: got.not_taken.length === 0 && got.not_stored.length === 0,
+    says: got.says,
+  }
+}
+async function readGains() {
+  const got = await link.report()
+  const numbers = got?.gains?.match(/[\d.]+/g)
+  if (!numbers) return
+  r.value.form = 'byte'
+  ;[r.value.set_p, r.value.set_i, r.value.set_d] = numbers
+}
+</script>
+
+<template>
+  <div class="grid">
+    <ReadingField v-model="r.target_c" v-bind="f('target_c')" label="Print temperature" unit="°C" />
+    <ReadingField v-model="r.fan_percent" v-bind="f('fan_percent')" label="Part fan while tuning" unit="%" />
+    <ReadingField v-model="r.sink_c" v-bind="f('sink_c')" label="Heat sink, after it was hot" unit="°C" />
+  </div>
+  <LinkHint
+    :station="station"
+    otherwise="Not connected: drop logs in below, or type what the display shows."
+  />
+  <div v-if="link.connected.value" class="ways" role="group" aria-label="Work on the printer">
+    <button type="button" :class="r.hold ? 'soft' : 'act'" :disabled="!free" @click="start('hold')">
+      Hold test, 3 min
+    </button>
+    <button
+      v-if="!fault"
+      type="button"
+      :class="r.hold && !r.tune ? 'act' : 'soft'"
+      :disabled="!free"
+      @click="start('autotune')"
+    >
+      Autotune
+    </button>
+    <button
+      v-if="!fault && proposed"
+      type="button"
+      :class="r.tune && !r.written ? 'act' : 'soft'"
+      :disabled="!free"
+      @click="write"
+    >
+      Write and store
+    </button>
+    <button v-if="!fault" type="button" class="soft" :disabled="!free" @click="start('verify')">
+      Verify: step, hold, fan
+    </button>
+  </div>
+  <RoutineBar
+    v-if="link.running.value && link.id.value"
+    :printer="link.id.value"
+    :routine="link.running.value"
+  />
+  <p v-if="failed" class="error" role="alert">{{ failed }}</p>
+  <p v-if="link.failure.value" class="error" role="alert">{{ link.failure.value }}</p>
+  <p v-if="r.written && !fault" class="written" :class="r.written.stored ? 'pass' : 'stop'" role="status">
+    {{ r.written.gains }}: {{ r.written.says }}
+  </p>
+
+  <LiveCurve
+    v-if="link.running.value && link.id.value"
+    :printer="link.id.value"
+    :seconds="600"
+    :height="210"
+  />
+  <template v-else-if="newest">
+    <h2>{{ newest.name }}</h2>
+    <TraceReading v-if="newest.name !== 'Autotune' || fault" :reading="newest.reading" />
+    <TraceCurve
+      v-if="log"
+      :samples="log.samples"
+      :marks="fault ? newest.reading.marks : []"
+      :height="200"
+      :label="`${newest.name}: ${newest.reading.headline}`"
+    />
+  </template>
+
+  <RulesDrawing v-if="rules && !fault" v-model="r.rule" :rules="rules" :target="target ?? 0" />
+  <p v-else-if="r.tune?.no_plant && !fault" class="quiet">No model: {{ r.tune.no_plant }}</p>
+
+  <details :open="!link.connected.value && !r.tune">
+    <summary>Gains set, logs from a file, values off a display</summary>
+    <div class="set">
+      <ReadingField v-model="r.set_p" v-bind="f('set_p')" label="Gain P set" small />
+      <ReadingField v-model="r.set_i" v-bind="f('set_i')" label="Gain I set" small />
+      <ReadingField v-model="r.set_d" v-bind="f('set_d')" label="Gain D set" small />
+      <div>
+        <label for="gain-form">Form</label>
+        <select id="gain-form" v-model="r.form">
+          <option value="byte">output 0-255</option>
+          <option value="unit">output 0-1</option>
+        </select>
+      </div>
+      <button v-if="link.connected.value" type="button" class="soft" :disabled="!free" @click="readGains">
+        Read them
+      </button>
+    </div>
+    <div class="two">
+      <LogDrop
+        label="Drop a log of a hold here"
+        :printer="link.id.value"
+        :job="job"
+        :target="target ?? undefined"
+        @read="readHold"
+      />
+      <LogDrop
+        label="Drop a log of an autotune here"
+        :printer="link.id.value"
+        :job="job"
+        :target="target ?? undefined"
+        autotune
+        @read="readTune"
+      />
+    </div>
+    <div class="typed">
+      <ReadingField v-model="r.typed_ku" v-bind="f('typed_ku')" label="Ku shown" small />
+      <ReadingField v-model="r.typed_tu_s" v-bind="f('typed_tu_s')" label="Tu shown" unit="s" small />
+      <ReadingField
+        v-model="r.typed_overshoot_c"
+        v-bind="f('typed_overshoot_c')"
+        label="Overshoot"
+        unit="°C"
+        small
+      />
+      <ReadingField
+        v-model="r.typed_settle_s"
+        v-bind="f('typed_settle_s')"
+        label="Settled after"
+        unit="s"
+        small
+      />
+      <ReadingField
+        v-model="r.typed_swing_c"
+        v-bind="f('typed_swing_c')"
+        label="Highest less lowest"
+        unit="°C"
+        small
+      />
+      <ReadingField
+        v-model="r.typed_dip_c"
+        v-bind="f('typed_dip_c')"
+        label="Dip with the fan"
+        unit="°C"
+        small
+      />
+    </div>
+  </details>
+</template>
+
+<style scoped>
+.ways {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 10px;
+}
+.written {
+  border-left: 6px solid var(--rule);
+  padding-left: 14px;
+}
+.written.pass {
+  border-color: var(--pass);
+}
+.written.stop {
+  border-color: var(--stop);
+  color: var(--stop);
+}
+.set {
+  display: grid;
+  grid-template-columns: 1fr 1fr 1fr 1.2fr auto;
+  gap: 10px;
+  align-items: end;
+}
+select {
+  width: 100%;
+}
+.two {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 12px;
+  margin: 12px 0;
+}
+.typed {
+  display: grid;
+  grid-template-columns: repeat(3, 1fr);
+  gap: 10px;
+}
+</style>

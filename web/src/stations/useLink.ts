@@ -1,0 +1,58 @@
+import { computed, ref } from 'vue'
+
+import { ServerError, answer, client, type Schemas } from '../api/client'
+import { useLivePrinter } from '../live/useLive'
+import type { Station } from './useStation'
+
+/** The connected printer of a station: its state, its settings report, and work on it. */
+export function useLink(station: Station) {
+  const id = computed(() => station.worktop.value?.printer_id)
+  const { printer, connected, running } = useLivePrinter(id)
+  const failure = ref('')
+  const busy = ref(false)
+
+  /** Runs a call and says here what went wrong. */
+  async function attempt<T>(call: () => Promise<T>): Promise<T | null> {
+    failure.value = ''
+    busy.value = true
+    try {
+      return await call()
+    } catch (e) {
+      failure.value = e instanceof ServerError ? e.problem.detail : String(e)
+      return null
+    } finally {
+      busy.value = false
+    }
+  }
+  const path = () => ({ id: id.value ?? 0 })
+  const report = () =>
+    attempt(() => answer(client.GET('/api/v1/printers/{id}/report', { params: { path: path() } })))
+  const write = (lines: string[]) =>
+    attempt(() =>
+      answer(client.POST('/api/v1/printers/{id}/write', { params: { path: path() }, body: { lines } })),
+    )
+  const run = (
+    kind: Schemas['RoutineKind'],
+    target_c: number,
+    more: Partial<Schemas['RoutineBody']> = {},
+    of?: { job: number; station: string },
+  ) =>
+    attempt(() =>
+      answer(
+        client.POST('/api/v1/printers/{id}/routine', {
+          params: { path: path() },
+          body: {
+            kind,
+            target_c,
+            seconds: 180,
+            cycles: 6,
+            fan: 0,
+            job: of?.job ?? null,
+            station: of?.station ?? null,
+            ...more,
+          },
+        }),
+      ),
+    )
+  return { id, printer, connected, running, failure, busy, report, write, run }
+}
