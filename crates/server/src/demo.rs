@@ -411,7 +411,7 @@ impl Demo<'_> {
         self.close(
             job,
             "compare",
-            &json!({"report": REPORT.replace("Z-1.620", "Z-1.682"), "power_cycled": "yes"}),
+            &json!({"report": REPORT.replace("Z-1.620", "Z-1.680"), "power_cycled": "yes"}),
         )?;
         self.tick_all(job, "hand_over", None)
     }

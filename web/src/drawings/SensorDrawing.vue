@@ -6,7 +6,7 @@ const c = (v: number | null) => (v === null ? '? °C' : `${v} °C`)
 
 <template>
   <svg
-    viewBox="0 0 700 170"
+    viewBox="0 0 720 165"
     role="img"
     aria-label="Heater block in section: the thermometer held to it, the sensor in its hole, and the printer's display"
   >
@@ -16,16 +16,16 @@ const c = (v: number | null) => (v === null ? '? °C' : `${v} °C`)
       </pattern>
     </defs>
     <rect x="210" y="50" width="160" height="80" class="metal" />
-    <rect x="210" y="50" width="160" height="80" fill="url(#cut)" class="line" />
-    <path d="M262 130v12h56v-12M274 142l10 14h12l10-14" class="metal line" />
+    <rect x="210" y="50" width="160" height="80" fill="url(#cut)" class="edge" />
+    <path d="M262 130v12h56v-12M274 142l10 14h12l10-14" class="metal edge" />
     <rect x="306" y="72" width="64" height="18" class="hole" />
     <circle cx="316" cy="81" r="7" class="bead" />
     <path d="M323 78H430M323 84H430" class="wire" />
     <rect x="430" y="68" width="34" height="26" class="plug" />
     <path d="M464 78H560M464 84H560" class="wire" />
-    <rect x="560" y="40" width="120" height="76" class="plug" />
-    <text x="620" y="72" text-anchor="middle" class="small">printer shows</text>
-    <text x="620" y="98" text-anchor="middle" class="big">{{ c(shown) }}</text>
+    <rect x="560" y="40" width="150" height="76" class="plug" />
+    <text x="635" y="68" text-anchor="middle" class="small">printer shows</text>
+    <text x="635" y="98" text-anchor="middle" class="big">{{ c(shown) }}</text>
     <path d="M196 92 60 60" class="rod" />
     <circle cx="200" cy="93" r="9" class="tip" />
     <text x="30" y="40" class="small">room, by thermometer</text>
@@ -39,12 +39,12 @@ const c = (v: number | null) => (v === null ? '? °C' : `${v} °C`)
 <style scoped>
 svg {
   width: 100%;
-  max-height: 190px;
+  max-height: 140px;
 }
 .metal {
   fill: var(--metal);
 }
-.line,
+.edge,
 .hole,
 .plug {
   stroke: var(--ink);

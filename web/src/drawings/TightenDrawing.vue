@@ -14,20 +14,20 @@ defineProps<{ at: number | null; now: number | null }>()
         <path d="M0 0V8" class="hatch" />
       </pattern>
     </defs>
-    <path d="M330 6h40v66h-40z" class="metal line" />
+    <path d="M330 6h40v66h-40z" class="metal edge" />
     <path d="M250 60h80v76h-80zM370 60h80v76h-80z" class="metal" />
-    <path d="M250 60h80v76h-80zM370 60h80v76h-80z" fill="url(#cut2)" class="line" />
-    <path d="M334 74h32v62h-32z" class="brass line" />
-    <path d="M316 144h68v22h-68z" class="brass line" />
-    <path d="M334 166h32l-10 22h-12z" class="brass line" />
+    <path d="M250 60h80v76h-80zM370 60h80v76h-80z" fill="url(#cut2)" class="edge" />
+    <path d="M334 74h32v62h-32z" class="brass edge" />
+    <path d="M316 144h68v22h-68z" class="brass edge" />
+    <path d="M334 166h32l-10 22h-12z" class="brass edge" />
     <path d="M346 6h8v182h-8z" class="bore" />
     <path d="M330 73h40" class="joint" />
     <path d="M250 98H90" class="tool" />
     <path d="M384 155H560" class="tool" />
     <text x="86" y="88" text-anchor="start">hold the block</text>
     <text x="470" y="182">turn the nozzle</text>
-    <path d="M300 140H250l-20 30" class="leader" />
-    <text x="228" y="188" text-anchor="end">gap of half a millimetre stays</text>
+    <path d="M314 140 236 172" class="leader" />
+    <text x="230" y="182" text-anchor="end">gap of half a millimetre stays</text>
     <path d="M372 72 470 36" class="leader" />
     <text x="474" y="36">nozzle meets heat break here</text>
     <text x="474" y="56" class="quiet">look above the block for seep</text>
@@ -40,7 +40,7 @@ defineProps<{ at: number | null; now: number | null }>()
 <style scoped>
 svg {
   width: 100%;
-  max-height: 220px;
+  max-height: 190px;
 }
 .metal {
   fill: var(--metal);
@@ -48,7 +48,7 @@ svg {
 .brass {
   fill: var(--filament);
 }
-.line {
+.edge {
   stroke: var(--ink);
   stroke-width: 1.8;
 }

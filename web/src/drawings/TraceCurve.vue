@@ -14,18 +14,19 @@ const props = withDefaults(
     band?: number
     ceiling?: number
     height?: number
+    width?: number
     /** Times count back from now. */
     live?: boolean
   }>(),
-  { marks: () => [], height: 220, band: 1.5, ceiling: undefined },
+  { marks: () => [], height: 220, width: 760, band: 1.5, ceiling: undefined },
 )
-const W = 760
 const L = 46
 const R = 8
 const T = 12
 const DUTY = 26
 const B = 22
 const view = computed(() => {
+  const W = props.width
   const s = props.samples
   const first = s[0]?.t_s ?? 0
   const last = s.at(-1)?.t_s ?? 1
@@ -52,7 +53,8 @@ const view = computed(() => {
   const known = s.filter((p) => p.duty != null)
   if (known.length > 1) {
     duty = `M${x(known[0]?.t_s ?? 0)} ${base}`
-    for (const p of known) duty += `L${x(p.t_s).toFixed(1)} ${(base - (p.duty ?? 0) * DUTY).toFixed(1)}`
+    // Held from one report to the next, so drawn as steps.
+    for (const p of known) duty += `H${x(p.t_s).toFixed(1)}V${(base - (p.duty ?? 0) * DUTY).toFixed(1)}`
     duty += `L${x(known.at(-1)?.t_s ?? 0)} ${base}Z`
   }
   const main = mode(s)
@@ -80,22 +82,22 @@ function time(t: number) {
 </script>
 
 <template>
-  <svg :viewBox="`0 0 ${W} ${height}`" class="trace" role="img" :aria-label="label">
+  <svg :viewBox="`0 0 ${width} ${height}`" class="trace" role="img" :aria-label="label">
     <rect
       v-if="view.main !== null"
       :x="L"
       :y="view.y(view.main + band)"
-      :width="W - L - R"
+      :width="width - L - R"
       :height="Math.max(1.5, view.y(view.main - band) - view.y(view.main + band))"
       class="band"
     />
     <template v-for="c in view.lines" :key="c">
-      <path :d="`M${L} ${view.y(c)}H${W - R}`" class="grid" />
+      <path :d="`M${L} ${view.y(c)}H${width - R}`" class="grid" />
       <text :x="L - 6" :y="view.y(c) + 4" text-anchor="end">{{ view.tall < 1 ? c.toFixed(1) : c }}°</text>
     </template>
     <template v-for="t in view.times" :key="t">
       <path :d="`M${view.x(t)} ${view.base}v4`" class="tick" />
-      <text :x="Math.min(W - 24, Math.max(L + 8, view.x(t)))" :y="height - 4" text-anchor="middle">
+      <text :x="Math.min(width - 24, Math.max(L + 8, view.x(t)))" :y="height - 4" text-anchor="middle">
         {{ time(t) }}
       </text>
     </template>
@@ -110,9 +112,9 @@ function time(t: number) {
       </rect>
     </g>
     <path v-if="view.duty" :d="view.duty" class="duty" />
-    <path :d="`M${L} ${view.base}H${W - R}`" class="tick" />
+    <path :d="`M${L} ${view.base}H${width - R}`" class="tick" />
     <text v-if="view.duty" :x="L - 6" :y="view.base - 8" text-anchor="end">duty</text>
-    <path v-if="view.ceiling !== null" :d="`M${L} ${view.ceiling}H${W - R}`" class="ceiling" />
+    <path v-if="view.ceiling !== null" :d="`M${L} ${view.ceiling}H${width - R}`" class="ceiling" />
     <path :d="view.target" class="target" />
     <path :d="view.curve" class="curve" />
   </svg>

@@ -75,7 +75,8 @@ const kinds: Record<string, string> = {
       <TraceCurve
         :samples="view.samples"
         :marks="view.reading.marks"
-        :height="270"
+        :height="280"
+        :width="1184"
         :label="`Temperature log: ${view.reading.headline}`"
       />
       <details v-if="view.reading.marks.length" open>

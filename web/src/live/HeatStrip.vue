@@ -65,7 +65,8 @@ async function stop(p: LivePrinter) {
           <path :d="`M${at(48)} 1V24`" class="touch" />
         </svg>
         <p class="says">
-          <template v-if="p.routine && !p.routine.done">{{ p.routine.progress.says }}. </template>{{ p.says }}
+          <span v-if="p.routine && !p.routine.done" class="doing">{{ p.routine.progress.says }}.</span>
+          {{ p.says }}
         </p>
         <button type="button" class="stop" :aria-label="`Emergency stop of ${p.name}`" @click="stop(p)">
           Stop
@@ -130,6 +131,12 @@ li {
   line-height: 1.25;
   max-height: 3.75em;
   overflow: auto;
+}
+.doing {
+  display: block;
+}
+.doing::first-letter {
+  text-transform: uppercase;
 }
 .frame {
   fill: none;

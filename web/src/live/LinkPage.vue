@@ -101,7 +101,7 @@ async function disconnect() {
       </div>
     </div>
     <RoutineBar v-if="running" :printer="id" :routine="running" />
-    <LiveCurve v-if="printer" :printer="id" :seconds="1200" :height="230" />
+    <LiveCurve v-if="printer" :printer="id" :seconds="1200" :height="250" :width="1184" />
     <h2 class="gap">What was sent and answered</h2>
     <div class="tools">
       <div class="find">

@@ -5,10 +5,14 @@ import { computed, toRef } from 'vue'
 import { answer, client } from '../api/client'
 import TraceCurve from '../drawings/TraceCurve.vue'
 
-const props = withDefaults(defineProps<{ printer: number; seconds?: number; height?: number }>(), {
-  seconds: 900,
-  height: 220,
-})
+const props = withDefaults(
+  defineProps<{ printer: number; seconds?: number; height?: number; width?: number }>(),
+  {
+    seconds: 900,
+    height: 220,
+    width: 760,
+  },
+)
 const id = toRef(props, 'printer')
 const span = toRef(props, 'seconds')
 const { data } = useQuery({
@@ -30,6 +34,7 @@ const now = computed(() => data.value?.samples.at(-1)?.temp_c)
     :samples="data.samples"
     :ceiling="data.ceiling_c"
     :height="height"
+    :width="width"
     :label="`Nozzle temperature, the last ${Math.round(seconds / 60)} minutes; now ${now?.toFixed(0)} °C`"
     live
   />

@@ -70,7 +70,7 @@ const what = computed(() => (props.finding?.commands.length ? 'To send' : 'To se
       </dl>
     </section>
     <section v-if="finding?.reasons.length">
-      <h2>How the number came about</h2>
+      <h2>{{ finding.verdict === 'stop' ? 'What this rests on' : 'How the number came about' }}</h2>
       <ul>
         <li v-for="r in finding.reasons" :key="r">{{ r }}</li>
       </ul>

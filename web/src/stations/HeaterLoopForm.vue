@@ -128,13 +128,14 @@ async function readGains() {
     otherwise="Not connected: drop logs in below, or type what the display shows."
   />
   <div v-if="link.connected.value" class="ways" role="group" aria-label="Work on the printer">
-    <button type="button" :class="r.hold ? 'soft' : 'act'" :disabled="!free" @click="start('hold')">
+    <button type="button" class="soft" :class="{ next: !r.hold }" :disabled="!free" @click="start('hold')">
       Hold test, 3 min
     </button>
     <button
       v-if="!fault"
       type="button"
-      :class="r.hold && !r.tune ? 'act' : 'soft'"
+      class="soft"
+      :class="{ next: r.hold && !r.tune }"
       :disabled="!free"
       @click="start('autotune')"
     >
@@ -143,13 +144,21 @@ async function readGains() {
     <button
       v-if="!fault && proposed"
       type="button"
-      :class="r.tune && !r.written ? 'act' : 'soft'"
+      class="soft"
+      :class="{ next: r.tune && r.written?.gains !== proposed }"
       :disabled="!free"
       @click="write"
     >
       Write and store
     </button>
-    <button v-if="!fault" type="button" class="soft" :disabled="!free" @click="start('verify')">
+    <button
+      v-if="!fault"
+      type="button"
+      class="soft"
+      :class="{ next: r.tune && !proposed && !r.verify }"
+      :disabled="!free"
+      @click="start('verify')"
+    >
       Verify: step, hold, fan
     </button>
   </div>
@@ -172,7 +181,7 @@ async function readGains() {
   />
   <template v-else-if="newest">
     <h2>{{ newest.name }}</h2>
-    <TraceReading v-if="newest.name !== 'Autotune' || fault" :reading="newest.reading" />
+    <TraceReading v-if="newest.name !== 'Autotune' && !fault" :reading="newest.reading" />
     <TraceCurve
       v-if="log"
       :samples="log.samples"

@@ -26,7 +26,7 @@ async function read() {
     otherwise="Not connected: send M503 from the printer’s own console and paste the whole answer."
   />
   <div v-if="link.connected.value">
-    <button type="button" :class="r.report ? 'soft' : 'act'" :disabled="link.busy.value" @click="read">
+    <button type="button" class="soft" :class="{ next: !r.report }" :disabled="link.busy.value" @click="read">
       {{ r.report ? 'Read the settings again' : 'Read the settings' }}
     </button>
   </div>

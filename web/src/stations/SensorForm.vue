@@ -18,8 +18,8 @@ const error = computed(() => props.station.errorOf('set_type')?.message)
 function take() {
   const t = link.printer.value?.status.temperatures
   if (!t) return
-  r.value.shown_c = String(t.nozzle_c)
-  if (t.bed_c != null) r.value.bed_c = String(t.bed_c)
+  r.value.shown_c = t.nozzle_c.toFixed(1)
+  if (t.bed_c != null) r.value.bed_c = t.bed_c.toFixed(1)
 }
 </script>
 

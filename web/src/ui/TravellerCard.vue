@@ -1,7 +1,19 @@
 <script setup lang="ts">
+import { nextTick, ref, watch } from 'vue'
+
 import type { Schemas } from '../api/client'
 
-defineProps<{ card: Schemas['Traveller']; job?: number; active?: string }>()
+const props = defineProps<{ card: Schemas['Traveller']; job?: number; active?: string }>()
+const list = ref<HTMLElement>()
+/* The open station is in sight, however long the card is. */
+watch(
+  () => [props.active, props.card] as const,
+  async () => {
+    await nextTick()
+    list.value?.querySelector('.active')?.scrollIntoView({ block: 'nearest' })
+  },
+  { immediate: true },
+)
 const word = {
   open: 'open',
   conditional: 'only if',
@@ -12,7 +24,7 @@ const word = {
 </script>
 
 <template>
-  <ol class="traveller" aria-label="Stations of this job">
+  <ol ref="list" class="traveller" aria-label="Stations of this job">
     <li v-for="l in card.lines" :key="l.key" :class="[l.state, { active: l.key === active }]">
       <component
         :is="job === undefined ? 'div' : 'RouterLink'"

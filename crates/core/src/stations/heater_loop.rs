@@ -372,7 +372,7 @@ fn fault(
     if let Some(reading) = seen.into_iter().flatten().find(|r| r.class.is_fault()) {
         return stop(
             reading.class.label(),
-            format!("{} {}", reading.headline, reading.advice),
+            reading.advice.clone(),
             &reading.evidence,
         );
     }
@@ -430,8 +430,21 @@ fn plant_rows(finding: &mut Finding, readings: &HeaterLoopReadings) {
         row("ultimate period Tu, s", fixed(u.tu_s, 1));
     }
     if let Some(p) = &t.plant {
-        row("plant gain K, °C", fixed(p.plant.gain_c, 0));
-        row("time constant, s", fixed(p.plant.tau_s, 0));
+        // Near the target gain and time constant trade against each other; their ratio is what the
+        // loop feels, and that is well known.
+        row(
+            "first rise at full duty, °C/s",
+            fixed(p.plant.gain_c / p.plant.tau_s, 2),
+        );
+        let known = |v: f64, percent: f64| {
+            if percent < 30.0 {
+                format!("{} ±{} %", fixed(v, 0), fixed(percent.max(1.0), 0))
+            } else {
+                format!("about {}, not well known", fixed(v, 0))
+            }
+        };
+        row("plant gain K, °C", known(p.plant.gain_c, p.u_gain_percent));
+        row("time constant, s", known(p.plant.tau_s, p.u_tau_percent));
         row("second lag and dead time, s", fixed(p.plant.lag_s(), 1));
         row("left over by the fit, °C", fixed(p.residual_c, 2));
     }
