@@ -120,3 +120,36 @@ export async function accept(page: Page) {
   await expect(verdict(page)).toContainText('Pass: accepted.')
   await close(page)
 }
+
+/** A settings station of a printer that reports none: the reason, and closed. */
+export async function noReport(page: Page, heading: RegExp) {
+  await expect(page.getByRole('heading', { level: 1, name: heading })).toBeVisible()
+  await page.getByLabel('No report? Say why').fill('no console on this printer')
+  await expect(verdict(page)).toContainText('Pass')
+  await close(page)
+}
+
+/** Intake, and the settings kept, as far as a printer without a link has any. */
+export async function intake(page: Page) {
+  await tickAll(page, /keep what it knows/)
+  await noReport(page, /Read every stored setting/)
+}
+
+/** Everything right at the hot tightening. */
+export async function hotTighten(page: Page, heading: RegExp) {
+  await expect(page.getByRole('heading', { level: 1, name: heading })).toBeVisible()
+  await fillAll(page, {
+    'Nozzle when tightened': '228',
+    'Torque, if measured': '2,8',
+    'Waited after extruding': '2',
+  })
+  for (const [question, answer] of [
+    ['Was the block held with a second tool?', 'yes'],
+    ['Is a gap left between hex and block?', 'yes'],
+    ['Does plastic seep above the nozzle?', 'no'],
+  ] as const) {
+    await page.getByRole('group', { name: question }).getByRole('radio', { name: answer }).check()
+  }
+  await expect(verdict(page)).toContainText('Pass: tightened at 228 °C')
+  await close(page)
+}

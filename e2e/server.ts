@@ -18,10 +18,37 @@ export class OwnServer {
     return this.url
   }
 
+  /** Ends it as an operator does. */
+  async end() {
+    if (!this.child || this.child.exitCode !== null) return
+    const gone = once(this.child, 'exit')
+    this.child.kill('SIGTERM')
+    await gone
+  }
+
   async kill() {
     if (!this.child || this.child.exitCode !== null) return
     const gone = once(this.child, 'exit')
     this.child.kill('SIGKILL')
     await gone
+  }
+}
+
+/** A simulated printer in a process of its own: killing it is pulling the mains plug. */
+export class OwnTwin {
+  private readonly process: OwnServer
+  constructor(...args: string[]) {
+    this.process = new OwnServer(['twin', ...args])
+  }
+
+  /** Its host and port; the same ones again when it is switched on again. */
+  host = ''
+  async on() {
+    this.host = await this.process.start(this.host || '127.0.0.1:0')
+    return this.host
+  }
+
+  async off() {
+    await this.process.kill()
   }
 }

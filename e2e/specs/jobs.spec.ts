@@ -4,6 +4,9 @@ import {
   accept,
   close,
   fillAll,
+  hotTighten,
+  intake,
+  noReport,
   ownFilament,
   ownPrinter,
   startJob,
@@ -27,10 +30,11 @@ test('a nozzle of the same bore: Z redone, verifications pass, what hangs on the
   await expect(station(page, 'Pressure advance')).toContainText('only if the flow moves')
   await page.getByRole('button', { name: /Start job/ }).click()
 
-  await tickAll(page, /keep what it knows/)
+  await intake(page)
   await tickAll(page, /Print the test piece/)
   await expect(page.getByText('hold the block', { exact: false }).first()).toBeVisible()
   await tickAll(page, /Change the nozzle hot/)
+  await hotTighten(page, /Tighten the nozzle at 230 °C/)
 
   await page.getByLabel('Instrument').selectOption('micrometer')
   await fillAll(page, {
@@ -71,7 +75,8 @@ test('a nozzle of the same bore: Z redone, verifications pass, what hangs on the
   await expect(verdict(page)).toContainText('Pass: 4.8 mm stays.')
   await close(page)
   await accept(page)
-  await tickAll(page, /Store, read back/)
+  await noReport(page, /Switch the printer off and on/)
+  await tickAll(page, /Look it over once more/)
   await expect(page.getByRole('heading', { name: /Recalibration of Spruce/ })).toBeVisible()
   await expect(page.getByText('Pressure advance: released, the flow came out as it was.')).toBeVisible()
   await expect(page.getByRole('row', { name: /Z offset/ }).last()).toContainText('pass')
@@ -85,7 +90,7 @@ test('a drive with a wrong gear ratio stops with its cause, then adjusts, then p
   const filament = await ownFilament(request, printer, 'PETG of Maple')
   const job = await startJob(request, printer, ['extruder_drive'], [filament])
   await page.goto(`/jobs/${job}`)
-  await tickAll(page, /keep what it knows/)
+  await intake(page)
   await tickAll(page, /Print the test piece/)
   await tickAll(page, /Fit the new part/)
   await tickAll(page, /Switch on cold/)

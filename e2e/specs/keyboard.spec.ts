@@ -38,6 +38,14 @@ async function check(page: Page, text: RegExp, counts = false) {
   await page.keyboard.press('Control+Enter')
 }
 
+/** A printer that reports no settings: the reason, and on. */
+async function reason(page: Page, text: RegExp) {
+  await heading(page, text)
+  await page.keyboard.type('no console on this printer')
+  await expect(verdict(page)).toContainText('Pass')
+  await page.keyboard.press('Control+Enter')
+}
+
 async function type(page: Page, values: string[]) {
   for (const value of values) {
     await page.keyboard.press('Control+A')
@@ -62,6 +70,7 @@ test('a whole job by keyboard alone', async ({ page, request }) => {
   await expect(verdict(page)).toContainText('Not settled yet. Do each step and tick it')
   await expect(page.locator('[data-step]:focus')).not.toBeChecked()
   await check(page, /keep what it knows/)
+  await reason(page, /Read every stored setting/)
   await check(page, /Print the test piece/)
   await check(page, /Fit the new part/, true)
   await heading(page, /read the height at every screw/)
@@ -94,7 +103,8 @@ test('a whole job by keyboard alone', async ({ page, request }) => {
   await type(page, ['31'])
   await expect(verdict(page)).toContainText('Pass: accepted.')
   await page.keyboard.press('Control+Enter')
-  await check(page, /Store, read back/)
+  await reason(page, /Switch the printer off and on/)
+  await check(page, /Look it over once more/)
   await expect(page.getByRole('heading', { name: /Recalibration of Poplar/ })).toBeVisible()
   await page.keyboard.press('?')
   await expect(page.getByRole('dialog', { name: 'Keys' })).toBeVisible()

@@ -103,7 +103,10 @@ fn a_drive_with_a_wrong_gear_ratio_stops_adjusts_passes_and_opens_what_rests_on_
         (status, early["detail"].as_str()),
         (409, Some("Close “Intake” first: “Drive” rests on it."))
     );
-    for key in ["intake", "baseline", "fit.extruder_drive", "power_up"] {
+    tick(&s, job, "intake");
+    let kept = json!({"report": "echo:  M92 X80.00 Y80.00 Z400.00 E139.50\n"});
+    assert_eq!(close(&s, job, "snapshot", &kept).0, 200);
+    for key in ["baseline", "fit.extruder_drive", "power_up"] {
         tick(&s, job, key);
     }
     let (_, stop) = close(&s, job, "drive", &json!({"runs": ["86.7", "86.6"]}));
@@ -237,7 +240,7 @@ fn bad_requests_get_their_status_and_a_text_that_helps() {
             "/api/v1/stations/oven/evaluate",
             r#"{"readings": {}}"#,
             404,
-            "There is no such station. Stations are drive, tram, offset_z, flow, acceptance, trial, check.",
+            "There is no such station. Stations are drive, tram, offset_z, flow, acceptance, trial, check, snapshot, compare, sensor, heater, heater_loop, hot_tighten.",
         ),
         (
             "/api/v1/nothing",

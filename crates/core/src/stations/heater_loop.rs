@@ -604,7 +604,12 @@ fn verified(
     finding.reasons.clone_from(&v.reading.evidence);
     // The gains that were verified must be the ones that were left here.
     let now = v.gains_now.as_deref().and_then(Gains::from_text);
-    if let (Some(now), Some(set)) = (now, typed.set)
+    let written = readings
+        .written
+        .as_ref()
+        .filter(|w| w.taken)
+        .and_then(|w| Gains::from_text(&w.gains));
+    if let (Some(now), Some(set)) = (now, written.or(typed.set))
         && !same(&now, &set)
     {
         propose(

@@ -1,0 +1,300 @@
+import { mkdtempSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+
+import { expect, test, type Page } from '@playwright/test'
+
+import {
+  accept,
+  close,
+  fillAll,
+  ownFilament,
+  ownPrinter,
+  startJob,
+  station,
+  tickAll,
+  verdict,
+} from '../bench'
+import { OwnServer, OwnTwin } from '../server'
+
+/* A hundred times as fast as the wall clock: an autotune is seconds, its physics are the same. */
+const FAST = ['--speed', '60']
+const memory = () => ['--memory', join(mkdtempSync(join(tmpdir(), 'twin-')), 'memory.json')]
+const strip = (page: Page) => page.getByRole('contentinfo', { name: 'Heat of connected printers' })
+const on = (page: Page, name: string) => strip(page).getByRole('listitem').filter({ hasText: name })
+
+async function connect(page: Page, printer: number, name: string, host: string) {
+  await page.goto(`/printers/${printer}/link`)
+  await page.getByRole('button', { name: 'Connect' }).click()
+  const dialog = page.getByRole('dialog', { name: `Connect ${name}` })
+  await dialog.getByRole('radio', { name: 'over the network' }).check()
+  await expect(dialog.getByText('Stay with the printer')).toBeVisible()
+  await dialog.getByLabel('Host and port').fill(host)
+  await dialog.getByRole('button', { name: 'Connect' }).click()
+  await expect(dialog).toBeHidden()
+  await expect(on(page, name)).toContainText('SAFE')
+}
+
+test('a hot-end job on a connected printer: snapshot to a stored and verified loop that outlives a power cycle', async ({
+  page,
+  request,
+}) => {
+  const twin = new OwnTwin(...FAST, '--seed', '3', ...memory())
+  await twin.on()
+  try {
+    const printer = await ownPrinter(request, 'Birch')
+    const filament = await ownFilament(request, printer, 'PETG of Birch')
+    const job = await startJob(request, printer, ['heater_cartridge'], [filament])
+    await connect(page, printer, 'Birch', twin.host)
+    await page.goto(`/jobs/${job}`)
+    await tickAll(page, /keep what it knows/)
+    await page.getByRole('button', { name: 'Read the settings' }).click()
+    await expect(page.getByLabel('Settings report')).toHaveValue(/M301 P22\.40 I1\.32 D95\.00/)
+    await expect(verdict(page)).toContainText('settings kept.')
+    await close(page)
+    await tickAll(page, /Print the test piece/)
+    // The sheet unloads hot; this printer is cold and empty, and the gate wants to know why.
+    await expect(page.getByRole('heading', { level: 1, name: /Fit the new part/ })).toBeVisible()
+    for (const box of await page.getByRole('region', { name: 'Worktop' }).getByRole('checkbox').all())
+      await box.check()
+    await fillAll(page, { 'Pieces taken out': '5', 'Pieces put back': '5' })
+    await expect(verdict(page)).toContainText('Waiting for readings')
+    await page.getByLabel('Why was it done outside its gate?').fill('no filament was loaded')
+    await close(page)
+    await tickAll(page, /Switch on cold/)
+    await fillAll(page, { 'Heater, cold at its leads': '14.4' })
+    await page.getByRole('button', { name: /Ask the printer/ }).click()
+    await expect(page.getByLabel('Target the printer took')).toHaveValue('230')
+    await expect(verdict(page)).toContainText('Pass: targets up to')
+    await close(page)
+
+    await expect(page.getByText('Stay with it from the first degree to the last')).toBeVisible()
+    await page.getByRole('button', { name: /Hold test/ }).click()
+    await expect(page.getByRole('group', { name: 'Running on the printer' })).toContainText(/left|heating/i)
+    await expect(on(page, 'Birch')).toContainText('HOT')
+    await expect(verdict(page)).toContainText('Now run the autotune', { timeout: 60_000 })
+    await page.getByRole('button', { name: 'Autotune', exact: true }).click()
+    // The page goes away and comes back: the work goes on, and its result waits in the draft.
+    await page.goto('/logbook')
+    await expect(on(page, 'Birch')).toContainText(/swing|heating|cooling/i)
+    await page.goto(`/jobs/${job}/heater_loop`)
+    await expect(verdict(page)).toContainText('Adjust: P ', { timeout: 60_000 })
+    const rules = page.getByRole('region', { name: 'What each rule would do' })
+    await expect(rules.getByRole('radio')).toHaveCount(7)
+    const before = await verdict(page).textContent()
+    await rules.getByRole('radio', { name: /AMIGO/ }).check()
+    await expect(verdict(page)).toContainText('Made to keep margins')
+    expect(await verdict(page).textContent()).not.toBe(before)
+    await page.getByRole('button', { name: 'Write and store' }).click()
+    await expect(page.getByText('Written, stored, and read back')).toBeVisible()
+    await close(page, /Set and repeat/)
+    await expect(verdict(page)).toContainText('These gains are set. Verify them.')
+    await page.getByRole('button', { name: 'Verify: step, hold, fan' }).click()
+    await expect(verdict(page)).toContainText('Pass: the loop holds 230 °C.', { timeout: 60_000 })
+    await close(page)
+    await tickAll(page, /before you tune/)
+    await page.getByLabel('Best now', { exact: true }).fill('230')
+    await page.getByRole('radio', { name: /the value under/ }).check()
+    await close(page)
+    await accept(page)
+
+    // The plug is pulled, and the page says what it can't know.
+    await twin.off()
+    await expect(on(page, 'Birch')).toContainText('Not connected')
+    await twin.on()
+    await expect(on(page, 'Birch')).toContainText('Safe to touch', { timeout: 30_000 })
+    await page
+      .getByRole('group', { name: 'Was the printer switched off and on' })
+      .getByRole('radio', { name: 'yes' })
+      .check()
+    await page.getByRole('button', { name: 'Read the settings' }).click()
+    await expect(verdict(page)).toContainText('Pass: 3 values of this job stand in the printer.')
+    await expect(page.getByRole('row', { name: /M301 P heater loop.*\(Heater loop\)/ })).toContainText('22.4')
+    await close(page)
+    await tickAll(page, /Look it over once more/)
+    await expect(page.getByRole('heading', { name: /Recalibration of Birch/ })).toBeVisible()
+  } finally {
+    await twin.off()
+  }
+})
+
+test('values that were not stored are noticed at the writing, and again after a power cycle', async ({
+  page,
+  request,
+}) => {
+  const twin = new OwnTwin(...FAST, '--seed', '4', '--fault', 'settings-not-saved', ...memory())
+  await twin.on()
+  try {
+    const printer = await ownPrinter(request, 'Cedar')
+    const job = await startJob(request, printer, ['heater_block'])
+    await connect(page, printer, 'Cedar', twin.host)
+    await page.goto(`/jobs/${job}/heater_loop`)
+    await page.getByRole('button', { name: 'Autotune', exact: true }).click()
+    await expect(verdict(page)).toContainText('Adjust: P ', { timeout: 60_000 })
+    await page.getByRole('button', { name: 'Write and store' }).click()
+    await expect(
+      page.getByText(/Not stored: after the printer read its memory again M301 P is 22\.4/),
+    ).toBeVisible()
+    await twin.off()
+    await expect(on(page, 'Cedar')).toContainText('Not connected')
+    await twin.on()
+    await expect(on(page, 'Cedar')).toContainText('Safe to touch', { timeout: 30_000 })
+    await page.getByRole('button', { name: 'Verify: step, hold, fan' }).click()
+    await expect(verdict(page)).toContainText('Adjust: the printer holds P 22.40 I 1.32 D 95.00.', {
+      timeout: 60_000,
+    })
+  } finally {
+    await twin.off()
+  }
+})
+
+test('swings that the block cannot make lead to the sensor, with the samples marked and no tuning offered', async ({
+  page,
+  request,
+}) => {
+  const twin = new OwnTwin(...FAST, '--seed', '5', '--fault', 'sensor-intermittent')
+  await twin.on()
+  try {
+    const printer = await ownPrinter(request, 'Elm')
+    const job = await startJob(request, printer, ['sensor_same_type'])
+    await connect(page, printer, 'Elm', twin.host)
+    await page.goto(`/jobs/${job}/heater_loop`)
+    await page.getByRole('button', { name: /Hold test/ }).click()
+    await expect(verdict(page)).toContainText('Stop: sensor or wiring', { timeout: 60_000 })
+    await expect(verdict(page)).toContainText("Don't tune")
+    await expect(page.getByRole('button', { name: 'Autotune', exact: true })).toHaveCount(0)
+    await expect(page.getByRole('button', { name: 'Write and store' })).toHaveCount(0)
+    await expect(page.getByLabel('Commands', { exact: true })).toHaveCount(0)
+    const curve = page.getByRole('img', { name: /Hold test: Sensor or wiring/ })
+    await expect(curve.locator('.mark').first()).toBeAttached()
+    await expect(page.getByLabel('Why, cautions and commands')).toContainText('this block can change by')
+  } finally {
+    await twin.off()
+  }
+})
+
+test('an emergency stop stands on every page and says what came of it', async ({ page, request }) => {
+  const twin = new OwnTwin(...FAST, '--seed', '6')
+  await twin.on()
+  try {
+    const printer = await ownPrinter(request, 'Fir')
+    await connect(page, printer, 'Fir', twin.host)
+    await page.getByLabel('Send a command').fill('M104 S260')
+    await page.getByRole('button', { name: 'Send' }).click()
+    await expect(page.getByRole('alert')).toContainText(
+      '260 °C is above the ceiling of 235 °C, held down by the liner. Nothing was sent',
+    )
+    await expect(page.getByLabel('Send a command')).toHaveValue('M104 S260')
+    await page.getByLabel('Send a command').fill('M104 S200')
+    await page.getByRole('button', { name: 'Send' }).click()
+    await expect(page.getByRole('region', { name: 'What was sent and answered' })).toContainText('M104 S200')
+    await expect(on(page, 'Fir')).toContainText('HOT')
+    for (const path of ['/', '/jobs', '/logbook', '/rules', '/traces']) {
+      await page.goto(path)
+      await expect(page.getByRole('button', { name: 'Emergency stop of Fir' })).toBeVisible()
+    }
+    await page.getByRole('button', { name: 'Emergency stop of Fir' }).click()
+    await expect(on(page, 'Fir')).toContainText('the printer reports that its heaters are off')
+    await page.goto(`/printers/${printer}/link`)
+    await page.getByLabel('Find in it').fill('M112')
+    await expect(page.getByRole('region', { name: 'What was sent and answered' })).toContainText('sent')
+    await page.getByRole('button', { name: 'Release it' }).click()
+    await expect(on(page, 'Fir')).toContainText(/Touch-safe in|Do not touch|Safe/)
+    await page.getByRole('button', { name: 'Disconnect' }).click()
+    await expect(page.getByText('Closed; heaters are off.')).toBeVisible()
+  } finally {
+    await twin.off()
+  }
+})
+
+test('a step that needs cold waits for it while the nozzle is hot', async ({ page, request }) => {
+  const twin = new OwnTwin('--speed', '200', '--seed', '7')
+  await twin.on()
+  try {
+    const printer = await ownPrinter(request, 'Ginkgo')
+    const job = await startJob(request, printer, ['heater_cartridge'])
+    await connect(page, printer, 'Ginkgo', twin.host)
+    await page.getByLabel('Send a command').fill('M104 S200')
+    await page.getByRole('button', { name: 'Send' }).click()
+    await expect(on(page, 'Ginkgo')).toContainText('200°')
+    await page.goto(`/jobs/${job}/fit.heater_cartridge`)
+    await expect(page.getByText(/wait: nozzle 200 °C/).first()).toBeVisible()
+    const cold = page.getByRole('checkbox', { name: /Fit the part/ })
+    await cold.check()
+    await expect(page.getByText(/This step needs cold, and the nozzle was at 200 °C/).first()).toBeVisible()
+    await page.goto(`/printers/${printer}/link`)
+    await page.getByRole('button', { name: 'Heaters off' }).click()
+    await expect(on(page, 'Ginkgo')).toContainText('Safe to touch', { timeout: 60_000 })
+    await page.goto(`/jobs/${job}/fit.heater_cartridge`)
+    await expect(cold).toBeChecked()
+    await cold.uncheck()
+    await cold.check()
+    await expect(page.getByText('This step needs cold')).toHaveCount(0)
+  } finally {
+    await twin.off()
+  }
+})
+
+test('a log file is read without a connection, with line and column where it does not read', async ({
+  page,
+  request,
+}) => {
+  const rows = ['time_s,temp_c,target,duty']
+  for (let t = 0; t < 240; t += 1) rows.push(`${t},${(209.9 + 0.2 * Math.sin(t / 9)).toFixed(2)},210,0.40`)
+  const file = (name: string, lines: string[]) => ({
+    name,
+    mimeType: 'text/csv',
+    buffer: Buffer.from(lines.join('\n')),
+  })
+  await page.goto('/traces')
+  const drop = page.locator('input[type=file]')
+  await drop.setInputFiles(file('good.csv', [...rows, 'x,y,z,w']))
+  await expect(page.getByText('Steady: the loop holds.')).toBeVisible()
+  await page.getByText(/Lines that don’t read/).click()
+  await expect(page.getByText(/Line 242, column \d+:/)).toBeVisible()
+  await drop.setInputFiles(file('bad.csv', ['nothing', 'here']))
+  await expect(page.getByRole('alert')).toContainText('No temperatures were found in this file')
+
+  const printer = await ownPrinter(request, 'Hornbeam')
+  const job = await startJob(request, printer, ['silicone_sock'])
+  await page.goto(`/jobs/${job}/heater_loop`)
+  await expect(page.getByText('Not connected: drop logs in below')).toBeVisible()
+  await page.locator('input[type=file]').first().setInputFiles(file('hold.csv', rows))
+  await expect(verdict(page)).toContainText('Pass: it holds 210 °C.')
+  await expect(page.getByRole('img', { name: /Hold test: Steady/ })).toBeVisible()
+  await page.reload()
+  await expect(verdict(page)).toContainText('Pass: it holds 210 °C.')
+  await expect(station(page, 'Heater loop')).toContainText('verify')
+})
+
+test('when the server goes away the strip says that heat can’t be known, and ending it sets heaters to zero', async ({
+  page,
+}) => {
+  const twin = new OwnTwin('--speed', '20', '--seed', '8')
+  await twin.on()
+  const server = new OwnServer(['serve', '--data', mkdtempSync(join(tmpdir(), 'heat-'))])
+  try {
+    const url = await server.start()
+    const facts = { bed_x_mm: 235, bed_y_mm: 235, height_mm: 250, nozzle_mm: 0.4, nozzles: 1 }
+    const made = await page.request.post(`${url}/api/v1/printers`, {
+      data: { name: 'Juniper', kind: 'bed-slinger', facts },
+    })
+    const { id } = (await made.json()) as { id: number }
+    const address = { kind: 'tcp', host: twin.host }
+    await page.request.post(`${url}/api/v1/printers/${id}/link`, { data: { address } })
+    await page.request.post(`${url}/api/v1/printers/${id}/send`, { data: { line: 'M104 S150' } })
+    await page.goto(url)
+    await expect(on(page, 'Juniper')).toContainText('Heated to 150 °C')
+    await server.end()
+    await expect(page.getByRole('alert')).toContainText('can’t be known from this page')
+    // Started again on the same data it connects by itself, and the heater was left at zero.
+    await server.start(new URL(url).host)
+    await expect(on(page, 'Juniper')).toContainText(/Touch-safe in|Safe to touch|WARM|HOT/, {
+      timeout: 30_000,
+    })
+    await expect(on(page, 'Juniper')).not.toContainText('Heated to')
+  } finally {
+    await server.kill()
+    await twin.off()
+  }
+})
