@@ -5,7 +5,7 @@ import { browser } from './browser'
 export default defineConfig({
   testDir: 'screenshots',
   workers: 1,
-  timeout: 60_000,
+  timeout: 240_000,
   reporter: 'list',
   use: browser,
 })

@@ -18,6 +18,14 @@ const pages = [
   ['logbook', '/logbook'],
   ['house rules', '/rules'],
   ['report', '/jobs/1/report'],
+  ['connected printer', '/printers/5/link'],
+  ['printer not connected', '/printers/1/link'],
+  ['heat logs', '/traces'],
+  ['heater loop', '/jobs/6/heater_loop'],
+  ['heater', '/jobs/6/heater'],
+  ['hot tighten', '/jobs/1/hot_tighten'],
+  ['snapshot', '/jobs/4/snapshot'],
+  ['settings compared', '/jobs/1/compare'],
 ] as const
 
 for (const scheme of ['light', 'dark'] as const) {

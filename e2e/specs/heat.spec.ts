@@ -23,7 +23,15 @@ const memory = () => ['--memory', join(mkdtempSync(join(tmpdir(), 'twin-')), 'me
 const strip = (page: Page) => page.getByRole('contentinfo', { name: 'Heat of connected printers' })
 const on = (page: Page, name: string) => strip(page).getByRole('listitem').filter({ hasText: name })
 
+/* Other tests' pages show the same strip: what was connected is let go. */
+let connected: number[] = []
+test.afterEach(async ({ request }) => {
+  for (const id of connected) await request.delete(`/api/v1/printers/${id}/link`)
+  connected = []
+})
+
 async function connect(page: Page, printer: number, name: string, host: string) {
+  connected.push(printer)
   await page.goto(`/printers/${printer}/link`)
   await page.getByRole('button', { name: 'Connect' }).click()
   const dialog = page.getByRole('dialog', { name: `Connect ${name}` })

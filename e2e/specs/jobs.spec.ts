@@ -143,7 +143,7 @@ test('a closed station is opened again with a reason, and the logbook shows both
   await page.getByRole('dialog').getByRole('button', { name: 'Reopen' }).click()
   await expect(page.getByRole('button', { name: /Close station/ })).toBeEnabled()
   await page.goto('/logbook')
-  await page.getByLabel('Printer').selectOption('Willow')
+  await page.getByLabel('Printer', { exact: true }).selectOption('Willow')
   await expect(page.getByRole('row', { name: /Reopened: forgot the pictures/ })).toContainText('replaces')
   await expect(page.getByRole('row', { name: /3 steps done/ })).toContainText('replaced by')
   await page.getByLabel('Part').selectOption('nozzle')

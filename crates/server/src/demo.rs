@@ -175,6 +175,7 @@ pub fn fill_with_demo(store: &mut Store) -> Result<(), Failure> {
     demo.larch_fresh(larch, filaments[3])?;
     demo.alder_z(alder, filaments[0])?;
     demo.aspen_loop(aspen, filaments[1])?;
+    demo.hazel_wire(hazel, filaments[0])?;
     Ok(())
 }
 
@@ -518,6 +519,52 @@ impl Demo<'_> {
             job,
             "heater_loop",
             &json!({"target_c": "235", "hold": hold, "tune": tune}),
+        )
+    }
+
+    /// A new sensor whose wire is breaking: the hold test has shown it.
+    fn hazel_wire(&mut self, printer: i64, filament: i64) -> Result<(), Failure> {
+        self.days_before_now(0, 1);
+        let job = self.start(&NewJob {
+            printer_id: printer,
+            complaint: "Temperature jumps about since the sensor was changed.".into(),
+            shows: Shows::AtRandom,
+            tried: "Autotune, twice.".into(),
+            customer: "stage class".into(),
+            technician: "bench A".into(),
+            replaced: vec![R::SensorSameType],
+            filament_ids: vec![filament],
+            ..NewJob::default()
+        })?;
+        self.begin(job)?;
+        self.tick_all(job, "fit.sensor_same_type", Some(4))?;
+        self.tick_all(job, "power_up", None)?;
+        self.close(
+            job,
+            "sensor_type",
+            &json!({"room_c": "20", "shown_c": "20.4", "bed_c": "20.2", "ohm": "125100"}),
+        )?;
+        self.close(job, "ceiling", &json!({"planned_c": "205"}))?;
+        let mut twin = torn_twin();
+        twin.ask("M155 S1");
+        twin.ask("M104 S205");
+        let (log, _) = logged(&mut twin, 300.0);
+        let at = self.minutes(6);
+        let mut hold = hold_result(&log, 205.0, &PhysicalLimits::default());
+        hold.trace = Some(self.store.keep_trace(
+            &NewTrace {
+                printer_id: printer,
+                job_id: Some(job),
+                kind: "hold",
+                target_c: Some(205.0),
+                trace: &log,
+            },
+            &at,
+        )?);
+        self.draft(
+            job,
+            "heater_loop",
+            &json!({"target_c": "205", "hold": hold}),
         )
     }
 

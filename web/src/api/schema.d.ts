@@ -1515,6 +1515,18 @@ export interface components {
              */
             walls: components["schemas"]["WallReading"][];
         };
+        /** @description What gains would do. */
+        GainsRun: {
+            /** @description Figures of the simulated run. */
+            figures: components["schemas"]["LoopFigures"];
+            /** @description The gains as text, output 0 to 255. */
+            gains: string;
+            /** @description The same, output 0 to 1. */
+            gains_unit: string;
+            margins?: components["schemas"]["Margins"] | null;
+            /** @description Temperatures of the simulated run [°C], one every [`RULE_RUN_STEP_S`]. */
+            points: number[];
+        };
         /**
          * @description How the gap is found.
          * @enum {string}
@@ -2237,6 +2249,22 @@ export interface components {
              */
             id: number;
         };
+        /**
+         * @description Margins of a loop. Usual wishes: gain margin 2 or more, phase margin 45° or more (Åström & Hägglund
+         *     2006, "Advanced PID Control", section 4.6).
+         */
+        Margins: {
+            /**
+             * Format: double
+             * @description How many times the gain may grow before the loop swings.
+             */
+            gain: number;
+            /**
+             * Format: double
+             * @description How much later the phase may come [°].
+             */
+            phase_deg: number;
+        };
         /** @description A stretch of the log that the class rests on. */
         Mark: {
             /**
@@ -2844,17 +2872,11 @@ export interface components {
         };
         /** @description What one rule's gains would do. */
         RuleRun: {
-            figures?: components["schemas"]["LoopFigures"] | null;
-            /** @description Its gains as text, output 0 to 255; none where the rule has nothing to go by. */
-            gains?: string | null;
-            /** @description The same, output 0 to 1. */
-            gains_unit?: string | null;
             /** @description Its name. */
             label: string;
-            /** @description Temperatures of the simulated run [°C], one every [`RULE_RUN_STEP_S`]. */
-            points: number[];
             /** @description Which rule. */
             rule: components["schemas"]["TuningRule"];
+            run?: components["schemas"]["GainsRun"] | null;
             /** @description Where it was published. */
             source: string;
             /** @description Why one would take it. */
@@ -2880,7 +2902,7 @@ export interface components {
             fan_at_s: number;
             /** @description One a rule. */
             runs: components["schemas"]["RuleRun"][];
-            set?: components["schemas"]["RuleRun"] | null;
+            set?: components["schemas"]["GainsRun"] | null;
             /**
              * Format: double
              * @description Time between two points [s].

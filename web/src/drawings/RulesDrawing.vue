@@ -13,7 +13,7 @@ const R = 8
 const T = 8
 const B = 22
 const view = computed(() => {
-  const runs = props.rules.runs.filter((r) => r.points.length > 1)
+  const runs = props.rules.runs.flatMap((r) => (r.run ? [{ rule: r.rule, points: r.run.points }] : []))
   const n = Math.max(2, ...runs.map((r) => r.points.length))
   const high = Math.min(props.target + 25, Math.max(props.target + 4, ...runs.flatMap((r) => r.points)) + 1)
   const low = props.target - 14
@@ -84,29 +84,32 @@ const one = (v: number | null | undefined, digits = 1) => (v == null ? '–' : v
           <th scope="col">over, °C</th>
           <th scope="col">settled, s</th>
           <th scope="col">dip, °C</th>
+          <th scope="col">gain to spare</th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="run in rules.runs" :key="run.rule" :class="{ on: run.rule === model }">
           <th scope="row">
-            <label :title="run.source">
-              <input v-model="model" type="radio" name="rule" :value="run.rule" :disabled="!run.gains" />
+            <label>
+              <input v-model="model" type="radio" name="rule" :value="run.rule" :disabled="!run.run" />
               <span
-                >{{ run.label }}<small>{{ run.why }}</small></span
+                >{{ run.label }}<small>{{ run.why }} {{ run.source }}.</small></span
               >
             </label>
           </th>
-          <td class="mono">{{ run.gains ?? 'nothing to go by' }}</td>
-          <td class="mono">{{ one(run.figures?.overshoot_c) }}</td>
-          <td class="mono">{{ one(run.figures?.settle_s, 0) }}</td>
-          <td class="mono">{{ one(run.figures?.dip_c) }}</td>
+          <td class="mono">{{ run.run?.gains ?? 'nothing to go by' }}</td>
+          <td class="mono">{{ one(run.run?.figures.overshoot_c) }}</td>
+          <td class="mono">{{ one(run.run?.figures.settle_s, 0) }}</td>
+          <td class="mono">{{ one(run.run?.figures.dip_c) }}</td>
+          <td class="mono">{{ run.run?.margins ? `×${run.run.margins.gain.toFixed(1)}` : '–' }}</td>
         </tr>
         <tr v-if="rules.set">
           <th scope="row" class="now">Set now (dashed)</th>
           <td class="mono">{{ rules.set.gains }}</td>
-          <td class="mono">{{ one(rules.set.figures?.overshoot_c) }}</td>
-          <td class="mono">{{ one(rules.set.figures?.settle_s, 0) }}</td>
-          <td class="mono">{{ one(rules.set.figures?.dip_c) }}</td>
+          <td class="mono">{{ one(rules.set.figures.overshoot_c) }}</td>
+          <td class="mono">{{ one(rules.set.figures.settle_s, 0) }}</td>
+          <td class="mono">{{ one(rules.set.figures.dip_c) }}</td>
+          <td class="mono">{{ rules.set.margins ? `×${rules.set.margins.gain.toFixed(1)}` : '–' }}</td>
         </tr>
       </tbody>
     </table>

@@ -129,8 +129,6 @@ li {
 .says {
   font-size: 14px;
   line-height: 1.25;
-  max-height: 3.75em;
-  overflow: auto;
 }
 .doing {
   display: block;

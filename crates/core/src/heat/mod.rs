@@ -8,6 +8,7 @@ mod figures;
 mod heater;
 mod identify;
 mod loop_sim;
+mod margins;
 mod model;
 mod read_trace;
 mod relay;
@@ -27,6 +28,7 @@ pub use figures::{LoopFigures, SETTLE_BAND_C, loop_figures};
 pub use heater::{HeaterPower, VoltageVerdict, heater_power, watts};
 pub use identify::{AUTOTUNE_BELOW_C, Identified, IdentifyError, identify, working_part};
 pub use loop_sim::{LoopRun, LoopScript, simulate_loop};
+pub use margins::{Margins, margins};
 pub use model::{ModelError, Plant};
 pub use read_trace::{TraceDiagnostic, TraceFile, read_trace};
 pub use relay::{
@@ -34,8 +36,8 @@ pub use relay::{
     ultimate_of,
 };
 pub use results::{
-    HoldResult, RULE_RUN_STEP_S, RuleRun, TuneResult, VerifyResult, compare_rules, hold_result,
-    tune_result,
+    GainsRun, HoldResult, RULE_RUN_STEP_S, RuleRun, TuneResult, VerifyResult, compare_rules,
+    hold_result, run_of, tune_result,
 };
 pub use sensor::{
     SENSOR_TYPES, SensorError, SensorTable, SensorType, sensor_type, steinhart_hart_from_points,

@@ -9,6 +9,7 @@ use super::control::{ControllerSettings, Gains, OutputForm};
 use super::figures::{LoopFigures, loop_figures};
 use super::identify::{Identified, identify, working_part};
 use super::loop_sim::{LoopScript, simulate_loop};
+use super::margins::{Margins, margins};
 use super::model::Plant;
 use super::relay::{Ultimate, relay_from_trace};
 use super::trace::Trace;
@@ -133,6 +134,21 @@ pub struct VerifyResult {
     pub gains_now: Option<String>,
 }
 
+/// What gains would do.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct GainsRun {
+    /// The gains as text, output 0 to 255.
+    pub gains: String,
+    /// The same, output 0 to 1.
+    pub gains_unit: String,
+    /// Figures of the simulated run.
+    pub figures: LoopFigures,
+    /// How far the loop is from swinging; none where it can't.
+    pub margins: Option<Margins>,
+    /// Temperatures of the simulated run [°C], one every [`RULE_RUN_STEP_S`].
+    pub points: Vec<f64>,
+}
+
 /// What one rule's gains would do.
 #[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
 pub struct RuleRun {
@@ -144,23 +160,43 @@ pub struct RuleRun {
     pub why: String,
     /// Where it was published.
     pub source: String,
-    /// Its gains as text, output 0 to 255; none where the rule has nothing to go by.
-    pub gains: Option<String>,
-    /// The same, output 0 to 1.
-    pub gains_unit: Option<String>,
-    /// Figures of the simulated run.
-    pub figures: Option<LoopFigures>,
-    /// Temperatures of the simulated run [°C], one every [`RULE_RUN_STEP_S`].
-    pub points: Vec<f64>,
+    /// Its run; none where the rule has nothing to go by.
+    pub run: Option<GainsRun>,
 }
 
 /// Time between the points of a [`RuleRun`] [s].
 pub const RULE_RUN_STEP_S: f64 = 1.0;
 
-/// Simulates every rule on the identified plant: step from 40 °C below, hold, part fan.
+/// What these gains would do on a plant: step from 40 °C below, hold, part fan.
 ///
-/// The time goes by with the figures of [`simulate_loop`]; `fan_duty` is the heat the fan takes, as
-/// duty.
+/// `fan_duty` is the heat the fan takes, as duty.
+#[must_use]
+pub fn run_of(plant: &Plant, gains: Gains, target_c: f64, fan_duty: f64) -> GainsRun {
+    let script = LoopScript {
+        fan_duty,
+        ..LoopScript::usual(target_c)
+    };
+    let settings = ControllerSettings::common(gains);
+    let run = simulate_loop(plant, settings, &script);
+    let mut points = Vec::new();
+    let mut next = 0.0;
+    for (t, c) in &run.points {
+        if *t >= next - 1e-9 {
+            points.push((c * 100.0).round() / 100.0);
+            next += RULE_RUN_STEP_S;
+        }
+    }
+    let [p, i, d] = gains.in_form(OutputForm::Unit);
+    GainsRun {
+        gains: gains.text(),
+        gains_unit: format!("P {p:.4} I {i:.5} D {d:.3}"),
+        figures: run.figures,
+        margins: margins(plant, &settings),
+        points,
+    }
+}
+
+/// Simulates every rule on the identified plant, see [`run_of`].
 #[must_use]
 pub fn compare_rules(
     plant: &Plant,
@@ -170,38 +206,13 @@ pub fn compare_rules(
 ) -> Vec<RuleRun> {
     TUNING_RULES
         .iter()
-        .map(|spec| {
-            let gains = tune(spec.rule, ultimate, Some(plant));
-            let run = gains.map(|g| {
-                let script = LoopScript {
-                    fan_duty,
-                    ..LoopScript::usual(target_c)
-                };
-                simulate_loop(plant, ControllerSettings::common(g), &script)
-            });
-            let mut points = Vec::new();
-            if let Some(r) = &run {
-                let mut next = 0.0;
-                for (t, c) in &r.points {
-                    if *t >= next - 1e-9 {
-                        points.push((c * 100.0).round() / 100.0);
-                        next += RULE_RUN_STEP_S;
-                    }
-                }
-            }
-            RuleRun {
-                rule: spec.rule,
-                label: spec.label.to_owned(),
-                why: spec.why.to_owned(),
-                source: spec.source.to_owned(),
-                gains: gains.as_ref().map(Gains::text),
-                gains_unit: gains.map(|g| {
-                    let [p, i, d] = g.in_form(OutputForm::Unit);
-                    format!("P {p:.4} I {i:.5} D {d:.3}")
-                }),
-                figures: run.map(|r| r.figures),
-                points,
-            }
+        .map(|spec| RuleRun {
+            rule: spec.rule,
+            label: spec.label.to_owned(),
+            why: spec.why.to_owned(),
+            source: spec.source.to_owned(),
+            run: tune(spec.rule, ultimate, Some(plant))
+                .map(|g| run_of(plant, g, target_c, fan_duty)),
         })
         .collect()
 }

@@ -8,10 +8,10 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_core::gcode::AutotuneReport;
 use wattotherm_core::heat::{
-    Gains, HoldResult, HotEndMass, OutputForm, PhysicalLimits, Plant, RULE_RUN_STEP_S, RuleRun,
-    SENSOR_TYPES, Sample, SensorType, Trace, TraceDiagnostic, TraceReading, TuneResult, Ultimate,
-    WrongTypePoint, compare_rules, hold_result, read_class, read_trace, sensor_type, thinned,
-    tune_result, wrong_type_curve,
+    Gains, GainsRun, HoldResult, HotEndMass, LoopScript, PhysicalLimits, Plant, RULE_RUN_STEP_S,
+    RuleRun, SENSOR_TYPES, Sample, SensorType, Trace, TraceDiagnostic, TraceReading, TuneResult,
+    Ultimate, WrongTypePoint, compare_rules, hold_result, read_class, read_trace, run_of,
+    sensor_type, thinned, tune_result, wrong_type_curve,
 };
 use wattotherm_store::{NewTrace, TraceHead};
 
@@ -74,7 +74,7 @@ pub struct RulesAnswer {
     /// One a rule.
     pub runs: Vec<RuleRun>,
     /// The gains set now; none where they were not given or don't read.
-    pub set: Option<RuleRun>,
+    pub set: Option<GainsRun>,
     /// When the part fan starts [s].
     pub fan_at_s: f64,
 }
@@ -85,7 +85,6 @@ const FAN_DUTY: f64 = 0.08;
 #[utoipa::path(post, path = "/api/v1/heat/rules", request_body = RulesBody,
     responses((status = 200, body = RulesAnswer), (status = 422, body = Problem)))]
 async fn rules(Body(body): Body<RulesBody>) -> Result<Json<RulesAnswer>, ApiError> {
-    use wattotherm_core::heat::{ControllerSettings, LoopScript, simulate_loop};
     let plant = body.plant.checked().map_err(|e| ApiError::Values {
         field: "plant",
         message: format!("This can't be a plant: {e}."),
@@ -96,39 +95,15 @@ async fn rules(Body(body): Body<RulesBody>) -> Result<Json<RulesAnswer>, ApiErro
             message: "Type a target of 40 to 500 °C.".into(),
         });
     }
-    let answer = tokio::task::spawn_blocking(move || {
-        let script = LoopScript {
-            fan_duty: FAN_DUTY,
-            ..LoopScript::usual(body.target_c)
-        };
-        let set = body.set.as_deref().and_then(Gains::from_text).map(|g| {
-            let run = simulate_loop(&plant, ControllerSettings::common(g), &script);
-            let mut points = Vec::new();
-            let mut next = 0.0;
-            for (t, c) in &run.points {
-                if *t >= next - 1e-9 {
-                    points.push((c * 100.0).round() / 100.0);
-                    next += RULE_RUN_STEP_S;
-                }
-            }
-            let [p, i, d] = g.in_form(OutputForm::Unit);
-            RuleRun {
-                rule: wattotherm_core::heat::TuningRule::default(),
-                label: "Set now".into(),
-                why: "What the printer runs with.".into(),
-                source: String::new(),
-                gains: Some(g.text()),
-                gains_unit: Some(format!("P {p:.4} I {i:.5} D {d:.3}")),
-                figures: Some(run.figures),
-                points,
-            }
-        });
-        RulesAnswer {
-            step_s: RULE_RUN_STEP_S,
-            runs: compare_rules(&plant, body.ultimate, body.target_c, FAN_DUTY),
-            set,
-            fan_at_s: script.fan_at_s,
-        }
+    let answer = tokio::task::spawn_blocking(move || RulesAnswer {
+        step_s: RULE_RUN_STEP_S,
+        runs: compare_rules(&plant, body.ultimate, body.target_c, FAN_DUTY),
+        set: body
+            .set
+            .as_deref()
+            .and_then(Gains::from_text)
+            .map(|g| run_of(&plant, g, body.target_c, FAN_DUTY)),
+        fan_at_s: LoopScript::usual(body.target_c).fan_at_s,
     })
     .await
     .map_err(|_| ApiError::Internal)?;

@@ -49,6 +49,13 @@ impl Server {
         self.child.wait().unwrap();
     }
 
+    /// Ends it as an operator does.
+    pub fn end(&mut self) {
+        let pid = self.child.id().to_string();
+        assert!(Command::new("kill").arg(&pid).status().unwrap().success());
+        self.child.wait().unwrap();
+    }
+
     pub fn call(&self, method: &str, path: &str, body: Option<&Value>) -> (u16, Value) {
         self.raw(
             method,

@@ -1,0 +1,358 @@
+//! Connected printers through the API: guard, record, routines, power cuts of either side.
+
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use std::time::{Duration, Instant};
+
+use common::Server;
+use serde_json::{Value, json};
+use wattotherm_twin::port::{Running, Speed};
+use wattotherm_twin::{Build, Fault, Kind, Twin};
+
+/// A twin behind a port of this computer; its time runs as long as the runtime lives.
+struct Printer {
+    running: Running,
+    host: String,
+    _runtime: tokio::runtime::Runtime,
+}
+
+fn twin(seed: u64, faults: &[Fault], speed: f64) -> Printer {
+    let runtime = tokio::runtime::Builder::new_multi_thread()
+        .worker_threads(1)
+        .enable_all()
+        .build()
+        .unwrap();
+    let build = Build::new(Kind::Standard, seed, faults.iter().copied());
+    let running = Running::new(Twin::new(build, seed), Speed::Times(speed));
+    let listener = runtime
+        .block_on(tokio::net::TcpListener::bind("127.0.0.1:0"))
+        .unwrap();
+    let host = listener.local_addr().unwrap().to_string();
+    let serving = running.clone();
+    runtime.spawn(async move { serving.serve_tcp(listener).await });
+    Printer {
+        running,
+        host,
+        _runtime: runtime,
+    }
+}
+
+fn printer(s: &Server, name: &str) -> i64 {
+    let body = json!({"name": name, "kind": "bed-slinger", "facts": {"firmware_limit_c": 260.0}});
+    s.call("POST", "/api/v1/printers", Some(&body)).1["id"]
+        .as_i64()
+        .unwrap()
+}
+
+fn connected(s: &Server, id: i64, host: &str) -> Value {
+    let body = json!({"address": {"kind": "tcp", "host": host}});
+    let (status, got) = s.call("POST", &format!("/api/v1/printers/{id}/link"), Some(&body));
+    assert_eq!(status, 200, "{got}");
+    got
+}
+
+fn send(s: &Server, id: i64, line: &str) -> (u16, Value) {
+    s.call(
+        "POST",
+        &format!("/api/v1/printers/{id}/send"),
+        Some(&json!({ "line": line })),
+    )
+}
+
+fn within(seconds: u64, mut holds: impl FnMut() -> bool) -> bool {
+    let until = Instant::now() + Duration::from_secs(seconds);
+    while Instant::now() < until {
+        if holds() {
+            return true;
+        }
+        std::thread::sleep(Duration::from_millis(40));
+    }
+    holds()
+}
+
+fn live(s: &Server, id: i64) -> Value {
+    let all = s.get("/api/v1/live/now");
+    all.as_array()
+        .unwrap()
+        .iter()
+        .find(|p| p["printer_id"] == id)
+        .cloned()
+        .unwrap_or_default()
+}
+
+#[test]
+fn the_guard_the_record_and_the_read_back_stand_behind_the_api() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let t = twin(1, &[], 20.0);
+    let id = printer(&s, "Alder");
+    assert_eq!(
+        send(&s, id, "M105").1["detail"],
+        "This printer isn't connected. Connect it first."
+    );
+    let got = connected(&s, id, &t.host);
+    assert_eq!(
+        (got["status"]["state"].as_str(), got["nozzle"].as_str()),
+        (Some("connected"), Some("safe"))
+    );
+    let (status, refused) = send(&s, id, "M104 S250");
+    assert_eq!(
+        (status, refused["code"].as_str(), refused["detail"].as_str()),
+        (
+            422,
+            Some("refused"),
+            Some(
+                "250 °C is above the ceiling of 235 °C, held down by the liner. Nothing was sent; ask for 235 °C or less."
+            )
+        )
+    );
+    let (status, kept) = send(&s, id, "M92 E417.25");
+    assert_eq!(status, 200);
+    assert_eq!(
+        kept["written"]["says"],
+        "Written, stored, and read back from the printer's memory."
+    );
+    let wire = s.get(&format!("/api/v1/printers/{id}/wire?find=E417.25"));
+    assert!(
+        wire.as_array().unwrap().iter().any(|w| w["way"] == "sent"),
+        "{wire}"
+    );
+    assert_eq!(
+        s.get(&format!("/api/v1/printers/{id}/report"))["gains"],
+        "P 22.40 I 1.32 D 95.00"
+    );
+    assert!(within(5, || s
+        .get(&format!("/api/v1/printers/{id}/curve?seconds=60"))["samples"]
+        .as_array()
+        .unwrap()
+        .len()
+        > 5));
+    let (_, said) = s.call("DELETE", &format!("/api/v1/printers/{id}/link"), None);
+    assert_eq!(said["says"], "Closed; heaters are off.");
+    assert_eq!(live(&s, id), Value::Null);
+    // A stricter house rule binds a connected printer's guard too.
+    connected(&s, id, &t.host);
+    let facts = json!({"parameter": "ceiling", "value": 220.0});
+    s.call(
+        "POST",
+        &format!("/api/v1/printers/{id}/settings"),
+        Some(&facts),
+    );
+    assert!(within(8, || send(&s, id, "M104 S230").1["detail"]
+        .as_str()
+        .unwrap_or_default()
+        .contains("ceiling of 220 °C")));
+}
+
+#[test]
+fn a_routine_goes_on_without_a_page_and_its_result_waits_in_the_draft() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let t = twin(2, &[], 100.0);
+    let id = printer(&s, "Rowan");
+    let body = json!({"printer_id": id, "replaced": ["heater_cartridge"], "technician": "bench A"});
+    let job = s.call("POST", "/api/v1/jobs", Some(&body)).1["id"]
+        .as_i64()
+        .unwrap();
+    connected(&s, id, &t.host);
+    let path = format!("/api/v1/printers/{id}/routine");
+    let tune = json!({"kind": "autotune", "target_c": 210, "job": job, "station": "heater_loop"});
+    assert_eq!(s.call("POST", &path, Some(&tune)).0, 202);
+    let (status, busy) = s.call("POST", &path, Some(&tune));
+    assert_eq!(
+        (status, busy["detail"].as_str()),
+        (
+            409,
+            Some("A routine runs already (autotune). Stop it, or wait for its end.")
+        )
+    );
+    let station = format!("/api/v1/jobs/{job}/stations/heater_loop");
+    assert!(
+        within(60, || s.get(&station)["readings"]["tune"]["plant"]
+            .is_object()),
+        "{}",
+        live(&s, id)
+    );
+    assert_eq!(t.running.look().targets_c(), (0.0, 0.0));
+    let readings = s.get(&station)["readings"].clone();
+    let trace = readings["tune"]["trace"].as_i64().unwrap();
+    assert!(
+        s.get(&format!("/api/v1/traces/{trace}"))["all"]
+            .as_u64()
+            .unwrap()
+            > 50
+    );
+    let rules = json!({"plant": readings["tune"]["plant"]["plant"], "ultimate": readings["tune"]["ultimate"], "target_c": 210, "set": "P 22.40 I 1.32 D 95.00"});
+    let (status, runs) = s.call("POST", "/api/v1/heat/rules", Some(&rules));
+    assert_eq!((status, runs["runs"].as_array().unwrap().len()), (200, 7));
+    assert!(runs["set"]["figures"]["overshoot_c"].is_number());
+    // Stopped by hand: the heater goes off, and what was found before stays.
+    assert_eq!(s.call("POST", &path, Some(&tune)).0, 202);
+    assert!(within(20, || live(&s, id)["status"]["heaters"] == "on"));
+    assert_eq!(s.call("DELETE", &path, None).0, 202);
+    assert!(
+        within(20, || live(&s, id)["routine"]["done"]["failed"]
+            == "Stopped by hand. Heaters are set to 0."),
+        "{}",
+        live(&s, id)
+    );
+    assert_eq!(s.get(&station)["readings"]["tune"]["trace"], trace);
+}
+
+#[test]
+fn a_breaking_sensor_ends_a_routine_and_its_log_says_why() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let t = twin(8, &[Fault::SensorIntermittent], 100.0);
+    let id = printer(&s, "Hazel");
+    let body = json!({"printer_id": id, "replaced": ["sensor_same_type"], "technician": "bench A"});
+    let job = s.call("POST", "/api/v1/jobs", Some(&body)).1["id"]
+        .as_i64()
+        .unwrap();
+    connected(&s, id, &t.host);
+    let hold = json!({"kind": "hold", "target_c": 210, "job": job, "station": "heater_loop"});
+    assert_eq!(
+        s.call(
+            "POST",
+            &format!("/api/v1/printers/{id}/routine"),
+            Some(&hold)
+        )
+        .0,
+        202
+    );
+    let station = format!("/api/v1/jobs/{job}/stations/heater_loop");
+    assert!(within(60, || s.get(&station)["readings"]["hold"].is_object()));
+    let readings = s.get(&station)["readings"].clone();
+    let (_, finding) = s.call(
+        "POST",
+        "/api/v1/stations/heater_loop/evaluate",
+        Some(&json!({"readings": readings, "job": {"id": job, "station": "heater_loop"}})),
+    );
+    assert_eq!(finding["verdict"], "stop", "{finding}");
+    assert_eq!(finding["commands"], json!([]));
+}
+
+#[test]
+fn ending_the_server_sets_heaters_to_zero_and_a_power_cut_of_it_is_told_afterwards() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut s = Server::serve(folder.path());
+    let t = twin(3, &[], 5.0);
+    let id = printer(&s, "Yew");
+    connected(&s, id, &t.host);
+    assert_eq!(send(&s, id, "M104 S150").0, 200);
+    s.kill();
+    assert!(
+        t.running.look().targets_c().0 > 100.0,
+        "nobody could say anything"
+    );
+    let mut again = Server::serve(folder.path());
+    assert!(
+        within(15, || live(&again, id)["says"]
+            .as_str()
+            .unwrap_or_default()
+            .contains("Heated to 150 °C")),
+        "{}",
+        live(&again, id)
+    );
+    again.end();
+    assert!(within(5, || t.running.look().targets_c() == (0.0, 0.0)));
+}
+
+#[test]
+fn bad_requests_about_printers_and_logs_say_what_to_do() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let id = printer(&s, "Larch");
+    let link = format!("/api/v1/printers/{id}/link");
+    let serial =
+        |port: &str, baud: u32| json!({"address": {"kind": "serial", "port": port, "baud": baud}});
+    let cases = [
+        (
+            link.as_str(),
+            json!({"address": {"kind": "tcp", "host": "no port"}}),
+            422,
+            "Type a host and a port, for example 192.168.1.20:4871.",
+        ),
+        (
+            &link,
+            serial("", 115_200),
+            422,
+            "Choose a port, or type its name.",
+        ),
+        (&link, serial("/dev/ttyX", 3), 422, "115200 is usual"),
+        (
+            "/api/v1/printers/99/link",
+            serial("/dev/ttyX", 115_200),
+            404,
+            "there is no printer 99",
+        ),
+        (
+            "/api/v1/traces/read",
+            json!({"text": "nothing\nhere"}),
+            422,
+            "No temperatures were found in this file",
+        ),
+        (
+            "/api/v1/heat/rules",
+            json!({"plant": {"gain_c": -1.0, "tau_s": 1.0, "tau2_s": 0.0, "delay_s": 0.0, "ambient_c": 20.0}, "target_c": 200}),
+            422,
+            "This can't be a plant",
+        ),
+    ];
+    for (path, body, status, text) in cases {
+        let (got, problem) = s.call("POST", path, Some(&body));
+        let said = problem["detail"].as_str().unwrap_or_default();
+        assert!(
+            got == status && said.contains(text),
+            "{body}: {got} {problem}"
+        );
+    }
+    // Nobody at that port: told at once, and tried again.
+    let got = connected(&s, id, "127.0.0.1:1");
+    assert!(
+        got["status"]["says"]
+            .as_str()
+            .unwrap()
+            .contains("127.0.0.1:1 can't be opened"),
+        "{got}"
+    );
+    let routine = json!({"kind": "hold", "target_c": 900});
+    assert_eq!(
+        s.call(
+            "POST",
+            &format!("/api/v1/printers/{id}/routine"),
+            Some(&routine)
+        )
+        .1["detail"],
+        "900 °C is no target. Type 40 to 500 °C."
+    );
+    assert_eq!(s.call("GET", "/api/v1/traces/77", None).0, 404);
+    assert_eq!(
+        s.call(
+            "GET",
+            "/api/v1/heat/wrong-type?fitted=pt1000&set=nothing",
+            None
+        )
+        .0,
+        404
+    );
+    let huge = json!({"text": "x".repeat(9_000_000)});
+    assert_eq!(s.call("POST", "/api/v1/traces/read", Some(&huge)).0, 413);
+    assert!(
+        s.get("/api/v1/ports")["bauds"]
+            .as_array()
+            .unwrap()
+            .contains(&json!(115_200))
+    );
+    let (status, foreign) = s
+        .raw(
+            "GET",
+            "/api/v1/live/now",
+            None,
+            &[("host", "elsewhere.example")],
+        )
+        .unwrap();
+    assert_eq!(status, 403, "{foreign}");
+}
