@@ -1,5 +1,9 @@
 //! Heat against published values and by laws.
-#![allow(clippy::unwrap_used, clippy::float_cmp)]
+#![allow(
+    clippy::cast_possible_truncation,
+    clippy::unwrap_used,
+    clippy::float_cmp
+)]
 
 use proptest::prelude::*;
 use wattotherm_core::gcode::{read_settings, read_temperatures};

@@ -309,11 +309,7 @@ fn loop_context() -> Context {
 #[test]
 fn swings_that_the_block_cannot_make_stop_the_station_and_no_tuning_is_offered() {
     // 200 falling to the 160s and back within two seconds, again and again, as a breaking wire does.
-    let torn = drawn(
-        240,
-        |t| if (t as u32) % 20 < 2 { 165.0 } else { 205.0 },
-        0.5,
-    );
+    let torn = drawn(240, |t| if t % 20.0 < 2.0 { 165.0 } else { 205.0 }, 0.5);
     let f = found(
         StationName::HeaterLoop,
         &loop_context(),

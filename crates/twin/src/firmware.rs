@@ -319,9 +319,7 @@ impl Twin {
         }
         let (since, at) = *self.watch.get_or_insert((self.now_s, shown));
         let heating = shown < wanted - 8.0;
-        if !heating {
-            self.watch = Some((self.now_s, shown));
-        } else if shown >= at + 2.0 {
+        if !heating || shown >= at + 2.0 {
             self.watch = Some((self.now_s, shown));
         } else if self.now_s - since > 40.0 {
             self.halt("nozzle does not heat, heaters off");

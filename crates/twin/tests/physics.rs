@@ -1,5 +1,5 @@
 //! The twin's metal obeys its own laws.
-#![allow(clippy::unwrap_used)]
+#![allow(clippy::cast_possible_truncation, clippy::unwrap_used)]
 
 use proptest::prelude::*;
 use wattotherm_core::gcode::{framed, read_temperatures};

@@ -1,6 +1,6 @@
 //! Identified models predict what the twin then does: the twin's metal is five masses with radiation,
 //! the model two lags and a dead time.
-#![allow(clippy::unwrap_used)]
+#![allow(clippy::print_stdout, clippy::unwrap_used)]
 
 use wattotherm_core::gcode::{AutotuneReport, read_autotune, read_temperatures};
 use wattotherm_core::heat::{

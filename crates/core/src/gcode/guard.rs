@@ -224,7 +224,7 @@ impl Guard {
         };
         match code.as_str() {
             "M104" | "M109" => {
-                self.heat(&words, 'S', self.limits.ceiling_c, &self.limits.held_by)?
+                self.heat(&words, 'S', self.limits.ceiling_c, &self.limits.held_by)?;
             }
             "M140" | "M190" => self.heat(&words, 'S', self.limits.bed_ceiling_c, "the bed")?,
             "M303" => {

@@ -61,11 +61,11 @@ pub fn loop_figures(
                 .filter(|p| p.0 >= first && (p.0 < hold_end || fan.is_none()))
         };
         figures.overshoot_c = Some(after().map(|p| p.1 - target_c).fold(0.0, f64::max));
-        let last_out = after().filter(|p| !inside(p.1)).map(|p| p.0).last();
+        let last_out = after().filter(|p| !inside(p.1)).map(|p| p.0).next_back();
         let settled = last_out.map_or(first, |t| {
             after().find(|p| p.0 > t).map_or(hold_end, |p| p.0)
         });
-        let still_out = after().last().is_some_and(|p| !inside(p.1));
+        let still_out = after().next_back().is_some_and(|p| !inside(p.1));
         if !still_out {
             figures.settle_s = Some(settled - first);
         }

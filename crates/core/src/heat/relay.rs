@@ -115,9 +115,9 @@ pub fn ultimate_of(plant: &Plant) -> Option<Ultimate> {
     for _ in 0..200 {
         let mid = f64::midpoint(low, high);
         if phase(mid) < 0.0 {
-            low = mid
+            low = mid;
         } else {
-            high = mid
+            high = mid;
         }
     }
     let w = f64::midpoint(low, high);
