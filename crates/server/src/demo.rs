@@ -448,7 +448,7 @@ impl Demo<'_> {
     }
 
     fn rowan_at_drive(&mut self, printer: i64, filament: i64) -> Result<(), Failure> {
-        self.days_before_now(0, 5);
+        self.days_before_now(0, 9);
         let job = self.start(&NewJob {
             printer_id: printer,
             complaint: "Strings and gaps since the extruder was changed.".into(),
@@ -466,7 +466,7 @@ impl Demo<'_> {
     }
 
     fn larch_fresh(&mut self, printer: i64, filament: i64) -> Result<(), Failure> {
-        self.days_before_now(0, 3);
+        self.days_before_now(0, 7);
         self.start(&NewJob {
             printer_id: printer,
             complaint: "Switch to 0.6 for the garden models.".into(),
@@ -479,7 +479,7 @@ impl Demo<'_> {
     }
 
     fn alder_z(&mut self, printer: i64, filament: i64) -> Result<(), Failure> {
-        self.days_before_now(0, 2);
+        self.days_before_now(0, 6);
         let job = self.start(&NewJob {
             printer_id: printer,
             complaint: "Plate scratched, new one fitted.".into(),
@@ -495,7 +495,7 @@ impl Demo<'_> {
 
     /// A new heater, and the loop in the middle of its first round: hold and autotune are done.
     fn aspen_loop(&mut self, printer: i64, filament: i64) -> Result<(), Failure> {
-        self.days_before_now(0, 1);
+        self.days_before_now(0, 4);
         let job = self.start(&NewJob {
             printer_id: printer,
             complaint: "Heats slowly, then stops with an alarm.".into(),
@@ -524,7 +524,7 @@ impl Demo<'_> {
 
     /// A new sensor whose wire is breaking: the hold test has shown it.
     fn hazel_wire(&mut self, printer: i64, filament: i64) -> Result<(), Failure> {
-        self.days_before_now(0, 1);
+        self.days_before_now(0, 2);
         let job = self.start(&NewJob {
             printer_id: printer,
             complaint: "Temperature jumps about since the sensor was changed.".into(),

@@ -414,8 +414,13 @@ fn a_filament_left_out_of_a_job_is_in_doubt_until_it_is_worked_through() {
         .collect();
     assert_eq!(
         stale,
-        [("flow", 2), ("retraction", 2)],
-        "the nozzle job named only the first filament"
+        [
+            ("flow", 2),
+            ("print_temp", 2),
+            ("retraction", 2),
+            ("volumetric_limit", 2)
+        ],
+        "the nozzle job and the sensor job named only the first filament"
     );
     let plan = s
         .call(
@@ -429,7 +434,7 @@ fn a_filament_left_out_of_a_job_is_in_doubt_until_it_is_worked_through() {
         (now.as_str(), why.as_str()),
         (
             "open",
-            "Flow: verify, since the nozzle was replaced in job 1, with another filament."
+            "Flow: verify, since the temperature sensor was replaced in job 7, with another filament."
         )
     );
 }

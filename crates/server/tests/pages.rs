@@ -180,7 +180,7 @@ fn the_demo_is_one_invented_workshop_with_jobs_at_different_stages() {
         .iter()
         .filter(|j| j["job"]["finished_at"].is_string())
         .count();
-    assert_eq!((jobs.as_array().unwrap().len(), finished), (5, 1));
+    assert_eq!((jobs.as_array().unwrap().len(), finished), (7, 1));
     let log = s.get("/api/v1/logbook");
     let entries = log.as_array().unwrap();
     let (newest, oldest) = (
