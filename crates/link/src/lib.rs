@@ -3,6 +3,7 @@
 //! A [`Link`] knows bytes and the rules of core, nothing of what stands behind the wire.
 #![deny(missing_docs)]
 
+mod actor;
 mod link;
 mod protocol;
 mod record;

@@ -454,4 +454,139 @@ mod tests {
         assert_eq!(p.take_events(), [Event::Restarted]);
         assert!(p.is_free());
     }
+
+    /// A printer that counts, as the protocol is meant: it runs a number once, in order.
+    struct Counting {
+        last: u64,
+        ran: Vec<String>,
+    }
+
+    impl Counting {
+        fn hears(&mut self, line: &str) -> Vec<String> {
+            let again = |last: u64| {
+                vec![
+                    "Error:checksum mismatch".to_owned(),
+                    format!("Resend: {}", last + 1),
+                    "ok".into(),
+                ]
+            };
+            match wattotherm_core::gcode::unframed(line) {
+                Ok((Some(n), "M110 N0")) => {
+                    self.last = n;
+                    vec!["ok".into()]
+                }
+                Ok((Some(n), command)) if n == self.last + 1 => {
+                    self.last = n;
+                    self.ran.push(command.to_owned());
+                    vec!["ok".into()]
+                }
+                _ => again(self.last),
+            }
+        }
+    }
+
+    /// What happens to one line on the wire.
+    #[derive(Clone, Copy, Debug)]
+    enum Mishap {
+        None,
+        Lost,
+        Garbled,
+        AnswerLost,
+        OkTwice,
+    }
+
+    fn mishaps() -> impl proptest::strategy::Strategy<Value = Vec<Mishap>> {
+        use proptest::prelude::*;
+        let one = prop_oneof![
+            6 => Just(Mishap::None),
+            1 => Just(Mishap::Lost),
+            1 => Just(Mishap::Garbled),
+            1 => Just(Mishap::AnswerLost),
+            1 => Just(Mishap::OkTwice),
+        ];
+        proptest::collection::vec(one, 0..60)
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn whatever_happens_on_the_wire_a_printer_runs_each_command_once_in_order(mishaps in mishaps()) {
+            let mut mishaps = mishaps.into_iter();
+            let mut printer = Counting { last: 0, ran: Vec::new() };
+            let mut p = Protocol::new(Patience::default());
+            let mut now = 0;
+            p.greet(now);
+            let mut sent = Vec::new();
+            let mut gave_up = false;
+            for _ in 0..4_000 {
+                now += 20;
+                p.tick(now);
+                for line in p.take_output().lines().filter(|l| !l.is_empty()) {
+                    let mishap = mishaps.next().unwrap_or(Mishap::None);
+                    let answers = match mishap {
+                        Mishap::Lost => continue,
+                        // One byte: two alike changes cancel in an XOR, which no sender can mend.
+                        // That is what the read-back of every setting is for.
+                        Mishap::Garbled => printer.hears(&line.replacen(' ', "_", 1)),
+                        _ => printer.hears(line),
+                    };
+                    if matches!(mishap, Mishap::AnswerLost) {
+                        continue;
+                    }
+                    for a in answers {
+                        p.line(&a, now);
+                        if a == "ok" && matches!(mishap, Mishap::OkTwice) {
+                            p.line("ok", now);
+                        }
+                    }
+                }
+                gave_up |= p.take_events().iter().any(|e| !matches!(e, Event::Done(_) | Event::Complaint(_)));
+                if gave_up {
+                    break;
+                }
+                if p.is_free() && sent.len() < 12 {
+                    let command = format!("G92 E{}", sent.len() + 100);
+                    p.send(&command, false, now);
+                    sent.push(command);
+                }
+            }
+            proptest::prop_assert!(
+                sent.starts_with(&printer.ran),
+                "sent {sent:?}, ran {:?}", printer.ran
+            );
+            if !gave_up {
+                proptest::prop_assert_eq!(printer.ran.len(), 12, "a wire that heals brings all through");
+            }
+        }
+
+        #[test]
+        fn no_answer_makes_the_reader_panic(lines in proptest::collection::vec(".{0,60}", 0..40)) {
+            let mut p = Protocol::new(Patience::default());
+            p.greet(0);
+            for (now, l) in (0_u64..).zip(&lines) {
+                p.line(l, now * 50);
+                p.tick(now * 50);
+                if p.is_free() {
+                    p.send("M105", now % 2 == 0, now * 50);
+                }
+            }
+            let _ = (p.take_output(), p.take_events(), p.take_complaint());
+        }
+
+        #[test]
+        fn requests_for_any_number_never_send_what_was_not_asked_for(numbers in proptest::collection::vec(0_u64..20, 0..30)) {
+            let mut p = Protocol::new(Patience::default());
+            p.greet(0);
+            p.line("ok", 1);
+            for (now, n) in (1_u64..).zip(&numbers) {
+                if p.is_free() {
+                    p.send(&format!("G92 E{now}"), false, now * 100);
+                }
+                let _ = p.take_output();
+                p.line(&format!("Resend: {n}"), now * 100 + 60);
+                for line in p.take_output().lines().filter(|l| !l.is_empty()) {
+                    proptest::prop_assert!(line.starts_with(&format!("N{n} ")) , "asked for {n}, sent {line}");
+                }
+            }
+        }
+    }
 }

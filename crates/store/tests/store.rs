@@ -447,3 +447,78 @@ fn a_file_that_is_no_database_is_not_touched() {
     assert!(Store::open(&path, OpenOptions::default()).is_err());
     assert_eq!(std::fs::read(&path).unwrap(), before);
 }
+
+#[test]
+fn logs_the_wire_connections_and_cooling_are_kept() {
+    use wattotherm_core::heat::{Cooling, Sample, Trace};
+    use wattotherm_store::{Connection, NewTrace, NewWire};
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("shop.sqlite");
+    let mut store = Store::open(&path, OpenOptions::default()).unwrap();
+    let new = NewPrinter {
+        name: "Alder".into(),
+        kind: "bed-slinger".into(),
+        facts: wattotherm_core::stations::PrinterFacts::default(),
+        invented: false,
+    };
+    let at = "2026-01-02T08:00:00.000Z";
+    let id = store.add_printer(&new, at).unwrap();
+    let trace = Trace::new((0..5).map(|i| Sample {
+        t_s: f64::from(i) * 0.25,
+        temp_c: 200.123_4 + f64::from(i),
+        target_c: (i > 0).then_some(210.0),
+        duty: (i > 1).then_some(0.512_34),
+        fan: None,
+    }));
+    let kept = store
+        .keep_trace(
+            &NewTrace {
+                printer_id: id,
+                job_id: None,
+                kind: "hold",
+                target_c: Some(210.0),
+                trace: &trace,
+            },
+            at,
+        )
+        .unwrap();
+    let line = |text: &str| NewWire {
+        printer_id: id,
+        at: at.into(),
+        way: "sent",
+        text: text.into(),
+    };
+    store
+        .keep_wire(&[line("N1 M104 S210*1"), line("N2 M105*2")])
+        .unwrap();
+    let connection = Connection {
+        printer_id: id,
+        address: r#"{"kind":"tcp","host":"127.0.0.1:4871"}"#.into(),
+        wanted: true,
+    };
+    store.put_connection(&connection).unwrap();
+    let cooling = Cooling {
+        tau_s: 275.5,
+        ambient_c: 21.0,
+        own: true,
+    };
+    store.put_cooling(id, &cooling, at).unwrap();
+    drop(store);
+    // Everything is there for whoever opens the file next.
+    let store = Store::open(&path, OpenOptions::default()).unwrap();
+    let (head, back) = store.trace(kept).unwrap();
+    assert_eq!((head.kind.as_str(), head.target_c), ("hold", Some(210.0)));
+    assert_eq!(back.samples.len(), 5);
+    assert_eq!(back.samples[0].target_c, None);
+    assert!((back.samples[4].temp_c - 204.123).abs() < 1e-9);
+    assert_eq!(back.samples[4].duty, Some(0.5123));
+    assert_eq!(store.traces(id).unwrap(), [head]);
+    assert!(store.trace(kept + 1).is_err());
+    assert_eq!(store.wire(id, None, None).unwrap().len(), 2);
+    let found = store.wire(id, Some("s210"), None).unwrap();
+    assert_eq!(found[0].text, "N1 M104 S210*1");
+    assert!(store.wire(id, None, Some(found[0].id)).unwrap().is_empty());
+    assert_eq!(store.connections().unwrap(), [connection]);
+    assert_eq!(store.cooling(id).unwrap(), Some(cooling));
+    assert_eq!(store.cooling(id + 1).unwrap(), None);
+}

@@ -109,6 +109,7 @@ impl Wire {
         let mut rng = fastrand::Rng::with_seed(self.seed);
         let (mut up, mut down) = ([0_u8; 512], [0_u8; 512]);
         let mut said: Vec<u8> = Vec::new();
+        let mut spoilt = false;
         let m = self.mischief;
         loop {
             if self.cut.load(Ordering::Relaxed) {
@@ -120,9 +121,22 @@ impl Wire {
                     if self.deaf.load(Ordering::Relaxed) { continue }
                     let mut out = Vec::new();
                     for b in &up[..n] {
-                        if rng.f64() < m.dropped { continue }
+                        // One mishap a line: two alike cancel in an XOR checksum, which no sender can
+                        // mend; that is what the read-back of every setting is for.
+                        if *b == b'\n' {
+                            spoilt = false;
+                        }
+                        if !spoilt && rng.f64() < m.dropped {
+                            spoilt = true;
+                            continue;
+                        }
                         // The raw stops must be garbled too, or they would be no test.
-                        out.push(if rng.f64() < m.garbled { b ^ (1 << rng.u8(0..7)) } else { *b });
+                        if !spoilt && rng.f64() < m.garbled {
+                            spoilt = true;
+                            out.push(b ^ (1 << rng.u8(0..7)));
+                        } else {
+                            out.push(*b);
+                        }
                     }
                     if printer_write.write_all(&out).await.is_err() { return }
                 }
