@@ -6,14 +6,18 @@ use utoipa::ToSchema;
 /// Band about the target that counts as settled [°C]. Handbook figure, common practice.
 pub const SETTLE_BAND_C: f64 = 1.5;
 
+/// How far below the target the settling is timed from [°C].
+const APPROACH_C: f64 = 10.0;
+
 /// What a step, a hold and a fan kick show. None where the run doesn't reach that far.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct LoopFigures {
     /// Above the target at most [°C], ≥ 0.
     pub overshoot_c: Option<f64>,
-    /// From the first crossing of the target (or from 10 °C below, if it is never crossed) to the last
-    /// entry into ±1.5 °C [s].
+    /// From 10 °C below the target to the last entry into ±1.5 °C [s]; 0 for a run that starts there.
+    /// Not from the crossing: a loop that creeps up to it would be timed from whatever noise carries it
+    /// across.
     pub settle_s: Option<f64>,
     /// Standard deviation in the hold [°C].
     pub hold_sd_c: Option<f64>,
@@ -42,17 +46,13 @@ pub fn loop_figures(
     let inside = |t: f64| (t - target_c).abs() <= SETTLE_BAND_C;
     // Starting at the target is a hold without a step.
     let start = points.iter().find(|p| p.0 >= step_s).map(|p| p.1);
-    // A loop that creeps up and never crosses is timed from 10 °C below, so that creeping costs.
-    let reaches = |c: f64| {
-        points
-            .iter()
-            .find(|p| p.0 >= step_s && p.0 < hold_end && p.1 >= c)
-            .map(|p| p.0)
-    };
     let first = if start.is_some_and(inside) {
         Some(step_s)
     } else {
-        reaches(target_c).or_else(|| reaches(target_c - 10.0))
+        points
+            .iter()
+            .find(|p| p.0 >= step_s && p.0 < hold_end && p.1 >= target_c - APPROACH_C)
+            .map(|p| p.0)
     };
     if let Some(first) = first {
         let after = || {

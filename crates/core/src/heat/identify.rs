@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use super::model::{Plant, Stepper};
-use super::trace::Trace;
+use super::trace::{Sample, Trace};
 
 /// A plant with how well it is known.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -58,6 +58,19 @@ const LEAST_SAMPLES: usize = 30;
 const MOST_POINTS: usize = 10_000;
 /// Steps of the search before it gives up.
 const MOST_STEPS: u32 = 40;
+
+/// Lags to start from besides the linear guess: τ1, τ2, L [s].
+const USUAL: [(f64, f64, f64); 9] = [
+    (60.0, 1.5, 0.6),
+    (60.0, 3.0, 1.2),
+    (110.0, 2.0, 0.8),
+    (110.0, 4.0, 1.0),
+    (180.0, 2.0, 1.0),
+    (180.0, 4.0, 1.5),
+    (350.0, 3.0, 1.0),
+    (110.0, 12.0, 1.0),
+    (180.0, 20.0, 2.0),
+];
 
 /// The log on an even grid: temperatures between samples, duty as its mean over each step.
 struct Grid {
@@ -288,6 +301,17 @@ pub fn identify(trace: &Trace) -> Result<Identified, IdentifyError> {
     };
     let (mut here, mut tried) = (Projection::default(), Projection::default());
     project(&grid, &p, skip, &mut here).ok_or(no_fit)?;
+    // The search goes downhill from where it starts: begin at the best of some usual hot ends.
+    for (tau, tau2, delay) in USUAL {
+        let q = kept_in_range([f64::ln(tau), f64::ln(tau2), delay], grid.least_delay);
+        if project(&grid, &q, skip, &mut tried).is_some()
+            && tried.linear[0] > 0.0
+            && (tried.rss < here.rss || here.linear[0] <= 0.0)
+        {
+            p = q;
+            std::mem::swap(&mut here, &mut tried);
+        }
+    }
     let mut lambda = 1e-3;
     let mut iterations = 0;
     while iterations < MOST_STEPS {
@@ -342,6 +366,35 @@ pub const AUTOTUNE_BELOW_C: f64 = 65.0;
 pub fn working_part(trace: &Trace, target_c: f64) -> Trace {
     let from = trace.first_reaching_s(target_c - NEAR_C).unwrap_or(0.0);
     trace.between(from, f64::INFINITY)
+}
+
+/// A relay test's log with its switches put where they were: at the crossings of the target.
+///
+/// A report a second says only that the heater switched since the last one; a relay switches when its
+/// target is crossed, and when that was the temperatures tell. Without it half a second of doubt at every
+/// switch adds up in a block that forgets nothing for minutes.
+#[must_use]
+pub fn sharpened(trace: &Trace, target_c: f64) -> Trace {
+    let mut samples: Vec<Sample> = Vec::with_capacity(trace.samples.len() * 2);
+    for w in trace.samples.windows(2) {
+        let (a, b) = (w[0], w[1]);
+        samples.push(a);
+        let switched = match (a.duty, b.duty) {
+            (Some(x), Some(y)) => (x - y).abs() > 0.2,
+            _ => false,
+        };
+        let (below, above) = (a.temp_c - target_c, b.temp_c - target_c);
+        if switched && below * above < 0.0 {
+            let share = below / (below - above);
+            samples.push(Sample {
+                t_s: a.t_s + share * (b.t_s - a.t_s),
+                temp_c: target_c,
+                ..b
+            });
+        }
+    }
+    samples.extend(trace.samples.last());
+    Trace::new(samples)
 }
 
 /// −∂residual/∂θ of the projected problem, by differences.

@@ -26,7 +26,9 @@ pub use cooling::{
 pub use divider::{Divider, WrongTypePoint, displayed_c, wrong_type_curve};
 pub use figures::{LoopFigures, SETTLE_BAND_C, loop_figures};
 pub use heater::{HeaterPower, VoltageVerdict, heater_power, watts};
-pub use identify::{AUTOTUNE_BELOW_C, Identified, IdentifyError, identify, working_part};
+pub use identify::{
+    AUTOTUNE_BELOW_C, Identified, IdentifyError, identify, sharpened, working_part,
+};
 pub use loop_sim::{LoopRun, LoopScript, simulate_loop};
 pub use margins::{Margins, margins};
 pub use model::{ModelError, Plant};

@@ -7,7 +7,7 @@ use utoipa::ToSchema;
 use super::classify::{PhysicalLimits, TraceReading, read_class};
 use super::control::{ControllerSettings, Gains, OutputForm};
 use super::figures::{LoopFigures, loop_figures};
-use super::identify::{Identified, identify, working_part};
+use super::identify::{Identified, identify, sharpened, working_part};
 use super::loop_sim::{LoopScript, simulate_loop};
 use super::margins::{Margins, margins};
 use super::model::Plant;
@@ -96,7 +96,7 @@ pub fn tune_result(
         _ => None,
     };
     let ultimate = reported.or_else(|| relay_from_trace(trace, target_c).ok().map(|r| r.2));
-    let (plant, no_plant) = match identify(&working_part(trace, target_c)) {
+    let (plant, no_plant) = match identify(&sharpened(&working_part(trace, target_c), target_c)) {
         Ok(p) => (Some(p), None),
         Err(e) => (None, Some(e.to_string())),
     };

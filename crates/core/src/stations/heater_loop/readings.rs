@@ -59,7 +59,7 @@ pub struct HeaterLoopReadings {
     pub typed_tu_s: Entry,
     /// Overshoot read off a display [°C].
     pub typed_overshoot_c: Entry,
-    /// Seconds from the first crossing until it stayed within 1.5 °C.
+    /// Seconds from 10 °C below the target until it stayed within 1.5 °C.
     pub typed_settle_s: Entry,
     /// Highest less lowest in the hold, read off a display [°C].
     pub typed_swing_c: Entry,
