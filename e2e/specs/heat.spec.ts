@@ -306,3 +306,107 @@ test('when the server goes away the strip says that heat can’t be known, and e
     await twin.off()
   }
 })
+
+test('a printer on a serial port is connected by its name, and a nozzle is tightened hot on it', async ({
+  page,
+  request,
+}) => {
+  const twin = new OwnTwin('--pty', ...FAST, '--seed', '9')
+  const port = await twin.on()
+  expect(port).toContain('/dev/')
+  try {
+    const printer = await ownPrinter(request, 'Larch tree')
+    const job = await startJob(request, printer, ['nozzle_same'])
+    connected.push(printer)
+    await page.goto(`/jobs/${job}/hot_tighten`)
+    await page.getByRole('button', { name: 'Connect the printer' }).click()
+    const dialog = page.getByRole('dialog', { name: 'Connect the printer' })
+    await dialog.getByLabel('Port', { exact: true }).selectOption('other')
+    await dialog.getByLabel('Name of the port').fill('/dev/nobody')
+    await dialog.getByRole('button', { name: 'Connect' }).click()
+    await expect(dialog.getByRole('alert')).toContainText("/dev/nobody at 115200 baud can't be opened")
+    await dialog.getByLabel('Name of the port').fill(port)
+    await dialog.getByRole('button', { name: 'Connect' }).click()
+    await expect(dialog).toBeHidden()
+    await page.getByRole('button', { name: 'Heat to 235 °C and stay hot' }).click()
+    await expect(on(page, 'Larch tree')).toContainText('Heated to 235 °C', { timeout: 30_000 })
+    await expect(page.getByRole('group', { name: 'Running on the printer' })).toHaveCount(0, {
+      timeout: 60_000,
+    })
+    await page.getByRole('button', { name: /Tight now: take 23\d °C/ }).click()
+    await expect(page.getByLabel('Nozzle when tightened')).toHaveValue(/23\d/)
+    await fillAll(page, { 'Waited after extruding': '1' })
+    for (const [question, answer] of [
+      ['Was the block held with a second tool?', 'yes'],
+      ['Is a gap left between hex and block?', 'yes'],
+      ['Does plastic seep above the nozzle?', 'no'],
+    ] as const) {
+      await page.getByRole('group', { name: question }).getByRole('radio', { name: answer }).check()
+    }
+    await expect(verdict(page)).toContainText('wait 2 min after extruding, then look again')
+    await page.getByLabel('Waited after extruding').fill('2,5')
+    await expect(verdict(page)).toContainText(/Pass: tightened at 23\d °C, no seep/)
+    await page.getByRole('group', { name: 'Does plastic seep' }).getByRole('radio', { name: 'yes' }).check()
+    await expect(verdict(page)).toContainText('Stop: plastic seeps above the nozzle')
+  } finally {
+    await twin.off()
+  }
+})
+
+test('a wrong sensor and a wrong heater are stopped cold', async ({ page, request }) => {
+  const printer = await ownPrinter(request, 'Medlar')
+  const job = await startJob(request, printer, ['hot_end_other'])
+  await page.goto(`/jobs/${job}/sensor_type`)
+  await fillAll(page, { 'Room, by thermometer': '21,5', 'Nozzle, as shown': '0', 'Bed, as shown': '21' })
+  await expect(verdict(page)).toContainText("Stop: the sensor's circuit is open.")
+  await expect(verdict(page)).toContainText('the bed reads right')
+  await fillAll(page, { 'Nozzle, as shown': '84', 'Resistance at the plug': '11700' })
+  await expect(verdict(page)).toContainText('the fitted sensor is a glass bead, 10 kΩ')
+  await page.getByLabel('Sensor type set in the printer').selectOption('glass bead, 10 kΩ, B 3950')
+  await fillAll(page, { 'Nozzle, as shown': '21.9' })
+  await expect(verdict(page)).toContainText('Pass: it reads the room within 0.4 °C.')
+  await expect(page.getByText('Electric shock.', { exact: false }).first()).toBeVisible()
+
+  await page.goto(`/jobs/${job}/heater`)
+  await fillAll(page, { 'Heater, cold at its leads': '3,6' })
+  await expect(verdict(page)).toContainText('Stop: this heater makes 160 W at 24 V, not 40 W.')
+  await expect(verdict(page)).toContainText("Don't connect it")
+  await fillAll(page, { 'Heater, cold at its leads': '14,4', 'Hottest print planned': '250' })
+  await expect(verdict(page)).toContainText('The liner holds it down to 235 °C')
+  await fillAll(page, { 'Hottest print planned': '230' })
+  await expect(verdict(page)).toContainText('Pass: targets up to 235 °C.')
+})
+
+test('settings are compared at the end: a lost value comes back as commands, a strange one is asked about', async ({
+  page,
+  request,
+}) => {
+  const printer = await ownPrinter(request, 'Olive', { offset_z: -1.62 })
+  const job = await startJob(request, printer, ['bed_surface'])
+  const report = (z: string, e: string) =>
+    `echo:  M92 X80.00 Y80.00 Z400.00 E${e}\necho:  M851 X-42.00 Y-8.00 Z${z}\n`
+  await page.goto(`/jobs/${job}/snapshot`)
+  await page.getByLabel('Settings report').fill('hello')
+  await expect(page.getByText('No setting was found in this text').first()).toBeVisible()
+  await page.getByLabel('Settings report').fill(report('-1.620', '415.00'))
+  await expect(verdict(page)).toContainText('Pass: 7 settings kept.')
+  await page.goto(`/jobs/${job}/compare`)
+  await page
+    .getByRole('group', { name: 'Was the printer switched off' })
+    .getByRole('radio', { name: 'no' })
+    .check()
+  await page.getByLabel('Settings report').fill(report('-1.620', '415.00'))
+  // The snapshot is not closed yet, so there is nothing to compare with.
+  await expect(verdict(page)).toContainText('Pass: nothing was to be stored.')
+  await page.goto(`/jobs/${job}`)
+  await tickAll(page, /keep what it knows/)
+  await close(page)
+  await page.goto(`/jobs/${job}/compare`)
+  await page.getByLabel('Settings report').fill(report('-1.620', '430.00'))
+  await expect(verdict(page)).toContainText('1 setting changed, and no station did it.'.replace('1', 'one'))
+  await expect(page.getByRole('row', { name: /M92 E extruder steps\/mm \(no station\)/ })).toContainText(
+    '430',
+  )
+  await page.getByLabel('Why did it change').fill('the customer set it last week')
+  await expect(verdict(page)).toContainText('Pass')
+})

@@ -356,3 +356,126 @@ fn bad_requests_about_printers_and_logs_say_what_to_do() {
         .unwrap();
     assert_eq!(status, 403, "{foreign}");
 }
+
+/// The next event of a page's stream.
+fn event(reader: &mut impl std::io::BufRead) -> Value {
+    loop {
+        let mut line = String::new();
+        assert!(reader.read_line(&mut line).unwrap() > 0, "the stream ended");
+        if let Some(json) = line.strip_prefix("data:") {
+            return serde_json::from_str(json.trim()).unwrap();
+        }
+    }
+}
+
+#[test]
+fn every_pages_stream_shows_the_same_picture_and_ends_with_the_server() {
+    use std::io::{BufReader, Read as _, Write as _};
+    let folder = tempfile::tempdir().unwrap();
+    let mut s = Server::serve(folder.path());
+    let t = twin(4, &[], 10.0);
+    let id = printer(&s, "Rowan");
+    connected(&s, id, &t.host);
+    let host = s.url.trim_start_matches("http://").to_owned();
+    let open = || {
+        let mut socket = std::net::TcpStream::connect(&host).unwrap();
+        socket
+            .set_read_timeout(Some(Duration::from_secs(10)))
+            .unwrap();
+        write!(socket, "GET /api/v1/live HTTP/1.1\r\nHost: {host}\r\n\r\n").unwrap();
+        BufReader::new(socket)
+    };
+    let (mut one, mut two) = (open(), open());
+    for reader in [&mut one, &mut two] {
+        let first = event(reader);
+        assert_eq!(first[0]["name"], "Rowan");
+        assert_eq!(first[0]["says"], "Safe to touch.");
+    }
+    send(&s, id, "M104 S120");
+    for reader in [&mut one, &mut two] {
+        let until = Instant::now() + Duration::from_secs(8);
+        while event(reader)[0]["says"] != "Heated to 120 °C: do not touch." {
+            assert!(Instant::now() < until, "the picture never changed");
+        }
+    }
+    s.end();
+    let mut rest = Vec::new();
+    one.read_to_end(&mut rest).unwrap();
+    assert!(within(5, || t.running.look().targets_c() == (0.0, 0.0)));
+}
+
+#[test]
+fn a_log_file_is_kept_whole_and_read_as_a_test() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let id = printer(&s, "Larch");
+    let mut text = String::from("time_s;temp_c;target;duty\n");
+    for i in 0..30_000_u32 {
+        let t = f64::from(i) / 10.0;
+        text.push_str(&format!(
+            "{t:.1};{:.2};210;0,4\n",
+            210.0 + 0.3 * (t / 9.0).sin()
+        ));
+    }
+    let body = json!({"text": text, "printer_id": id, "target_c": 210.0});
+    let begun = Instant::now();
+    let (status, view) = s.call("POST", "/api/v1/traces/read", Some(&body));
+    assert_eq!(status, 200, "{view}");
+    assert!(begun.elapsed() < Duration::from_secs(10));
+    assert_eq!(
+        (view["all"].as_u64(), view["reading"]["class"].as_str()),
+        (Some(30_000), Some("steady"))
+    );
+    assert!(
+        view["samples"].as_array().unwrap().len() <= 902,
+        "thinned for a screen"
+    );
+    let kept = view["kept"]["id"].as_i64().unwrap();
+    assert_eq!(view["hold"]["trace"], kept);
+    assert_eq!(s.get(&format!("/api/v1/traces/{kept}"))["all"], 30_000);
+    assert_eq!(
+        s.get(&format!("/api/v1/printers/{id}/traces"))[0]["kind"],
+        "file"
+    );
+    // The same file as an autotune: nothing switches in it, so nothing comes out.
+    let body = json!({"text": text, "target_c": 210.0, "autotune": true});
+    let (_, view) = s.call("POST", "/api/v1/traces/read", Some(&body));
+    assert_eq!(
+        (&view["tune"]["ultimate"], &view["tune"]["plant"]),
+        (&Value::Null, &Value::Null)
+    );
+    assert!(
+        view["tune"]["no_plant"]
+            .as_str()
+            .unwrap()
+            .contains("hardly changed"),
+        "{}",
+        view["tune"]
+    );
+}
+
+#[test]
+fn an_imported_job_keeps_its_figures_and_lets_go_of_the_numbers_of_logs() {
+    let folder = tempfile::tempdir().unwrap();
+    let demo = Server::demo();
+    let s = Server::serve(folder.path());
+    let file = demo.get("/api/v1/jobs/7/export");
+    let (status, made) = s.call("POST", "/api/v1/import", Some(&file));
+    assert_eq!(status, 201, "{made}");
+    let id = made["id"].as_i64().unwrap();
+    let closings = s.get(&format!("/api/v1/jobs/{id}/closings"));
+    let sensor = closings
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|c| c["station"] == "sensor_type")
+        .unwrap();
+    assert_eq!(sensor["finding"]["verdict"], "pass");
+    assert!(
+        closings
+            .as_array()
+            .unwrap()
+            .iter()
+            .all(|c| c["readings"]["hold"]["trace"].is_null())
+    );
+}

@@ -1634,7 +1634,7 @@ export interface components {
              */
             typed_overshoot_c: components["schemas"]["Entry"];
             /**
-             * @description Seconds from the first crossing until it stayed within 1.5 °C.
+             * @description Seconds from 10 °C below the target until it stayed within 1.5 °C.
              * @default null
              */
             typed_settle_s: components["schemas"]["Entry"];
@@ -2235,8 +2235,9 @@ export interface components {
             recovery_s: number | null;
             /**
              * Format: double
-             * @description From the first crossing of the target (or from 10 °C below, if it is never crossed) to the last
-             *     entry into ±1.5 °C [s].
+             * @description From 10 °C below the target to the last entry into ±1.5 °C [s]; 0 for a run that starts there.
+             *     Not from the crossing: a loop that creeps up to it would be timed from whatever noise carries it
+             *     across.
              * @default null
              */
             settle_s: number | null;
