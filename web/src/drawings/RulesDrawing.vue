@@ -22,7 +22,7 @@ const view = computed(() => {
   const line = (points: number[]) =>
     points
       .map((c, i) => ({ c, i }))
-      .filter((p) => p.c >= low - 6)
+      .filter((p) => p.c >= low)
       .map(
         (p, k) => `${k ? 'L' : 'M'}${x(p.i).toFixed(1)} ${y(Math.min(high, Math.max(low, p.c))).toFixed(1)}`,
       )

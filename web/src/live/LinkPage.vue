@@ -100,6 +100,10 @@ async function disconnect() {
         <button v-else type="button" class="act" @click="connecting = true">Connect</button>
       </div>
     </div>
+    <p v-if="printer" class="warn" role="note">
+      <strong>Warning.</strong> Heat can be switched on from here. Stay with the printer, hands and sleeves
+      off the hot end, ventilate. Mains-side work is for a licensed electrician under the local code.
+    </p>
     <RoutineBar v-if="running" :printer="id" :routine="running" />
     <LiveCurve v-if="printer" :printer="id" :seconds="1200" :height="250" :width="1184" />
     <h2 class="gap">What was sent and answered</h2>
@@ -150,6 +154,14 @@ async function disconnect() {
   display: flex;
   gap: 8px;
   flex: none;
+}
+.warn {
+  border-left: 5px solid var(--stop);
+  padding-left: 12px;
+  font-size: 15px;
+}
+.warn strong {
+  color: var(--stop);
 }
 .gap {
   margin-top: 6px;

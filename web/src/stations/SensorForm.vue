@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed } from 'vue'
+import { computed, ref, watch } from 'vue'
 
-import { get } from '../api/client'
+import { answer, client, get } from '../api/client'
 import { numberOf } from '../api/words'
 import SensorDrawing from '../drawings/SensorDrawing.vue'
+import WrongTypeDrawing from '../drawings/WrongTypeDrawing.vue'
 import ReadingField from '../ui/ReadingField.vue'
 import LinkHint from './LinkHint.vue'
 import { useLink } from './useLink'
@@ -15,6 +16,30 @@ const { r, f } = useForm(props)
 const link = useLink(props.station)
 const { data: sensors } = useQuery({ queryKey: ['sensors'], queryFn: () => get('/api/v1/heat/sensors') })
 const error = computed(() => props.station.errorOf('set_type')?.message)
+/** The type to show the curve for: the one that the finding names, or any other. */
+const fitted = ref('')
+watch(
+  [() => props.station.finding.value?.cause, sensors, () => r.value.set_type],
+  ([cause, all, set]) => {
+    const others = (all ?? []).filter((s) => s.id !== set)
+    const named = others.find((s) => cause?.startsWith(`the fitted sensor is a ${s.label}`))
+    fitted.value =
+      named?.id ?? (others.some((s) => s.id === fitted.value) ? fitted.value : (others[0]?.id ?? ''))
+  },
+  { immediate: true },
+)
+const named = computed(() => props.station.finding.value?.cause?.startsWith('the fitted sensor') ?? false)
+const setType = computed(() => String(r.value.set_type ?? ''))
+const { data: curve } = useQuery({
+  queryKey: ['wrong-type', fitted, setType],
+  queryFn: () =>
+    answer(
+      client.GET('/api/v1/heat/wrong-type', {
+        params: { query: { fitted: fitted.value, set: setType.value } },
+      }),
+    ),
+  enabled: () => fitted.value !== '' && setType.value !== '',
+})
 function take() {
   const t = link.printer.value?.status.temperatures
   if (!t) return
@@ -45,6 +70,16 @@ function take() {
       Take both from the printer
     </button>
   </div>
+  <details :open="named">
+    <summary>What the printer would show with another sensor fitted</summary>
+    <label for="fitted-type">Fitted</label>
+    <select id="fitted-type" v-model="fitted">
+      <option v-for="s in (sensors ?? []).filter((x) => x.id !== r.set_type)" :key="s.id" :value="s.id">
+        {{ s.label }}
+      </option>
+    </select>
+    <WrongTypeDrawing v-if="curve" :points="curve" />
+  </details>
 </template>
 
 <style scoped>

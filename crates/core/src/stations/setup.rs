@@ -5,7 +5,7 @@ use serde_json::{Value, json};
 use utoipa::ToSchema;
 
 use super::{Context, StationName, acceptance, flow, trial_spec};
-use crate::ceiling::ceiling;
+use crate::ceiling::{HotEndKind, ceiling};
 use crate::entry::Entry;
 use crate::finding::Command;
 use crate::gcode::{FeedOrder, feed_for_drive_test, read_back};
@@ -203,8 +203,13 @@ pub fn set_up(station: StationName, readings: &Value, context: &Context) -> SetU
             };
             up.hints
                 .push("Resistance: at the heater's leads, unplugged. Watts are V²/R.".into());
-            up.rule = Some(RuleId::LinedCeiling);
-            up.rule_text = Some(rule_text(context, RuleId::LinedCeiling));
+            if context.printer.hot_end == HotEndKind::Lined {
+                up.rule = Some(RuleId::LinedCeiling);
+                up.rule_text = Some(format!(
+                    "Ceiling of a lined hot end: {}",
+                    rule_text(context, RuleId::LinedCeiling)
+                ));
+            }
             up.caution = Some(Caution::new(
                 SignalWord::Danger,
                 "Fire and electric shock. Power off and pull the mains plug. A heater for a lower voltage burns: never try it. Mains-side work is for a licensed electrician under the local code.",
@@ -229,7 +234,7 @@ pub fn set_up(station: StationName, readings: &Value, context: &Context) -> SetU
             ));
             up.caution = Some(Caution::new(
                 SignalWord::Warning,
-                "Fire and burns. Stay with it from the first degree to the last; hands and sleeves off the hot end; ventilate. If the reading stands still while it heats, stop at once.",
+                "Fire and burns. Stay with it from the first degree to the last; hands and sleeves off the hot end; ventilate, for hot plastic and liners give off fumes. If the reading stands still while it heats, stop at once. Mains-side work is for a licensed electrician under the local code.",
             ));
         }
         StationName::HotTighten => {

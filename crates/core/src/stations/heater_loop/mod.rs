@@ -16,6 +16,7 @@ use crate::finding::{Finding, PlainValue, Row};
 use crate::gcode::{read_back, set_heater_gains, store_settings};
 use crate::heat::{
     Gains, LoopFigures, OutputForm, TraceClass, TraceReading, Ultimate, VerifyResult, tune,
+    ultimate_of,
 };
 use crate::house::{RuleId, ToleranceId};
 use crate::measure::{Combined, Verdict, u_rectangular};
@@ -206,6 +207,13 @@ fn plant_rows(finding: &mut Finding, readings: &HeaterLoopReadings) {
         row("ultimate period Tu, s", fixed(u.tu_s, 1));
     }
     if let Some(p) = &t.plant {
+        // The relay takes its swing for a sine; the plant says how far off that is.
+        if let Some(u) = ultimate_of(&p.plant) {
+            row(
+                "by the plant: Ku, Tu",
+                format!("{}, {}", fixed(u.ku * 255.0, 1), fixed(u.tu_s, 1)),
+            );
+        }
         // Near the target gain and time constant trade against each other; their ratio is what the
         // loop feels, and that is well known.
         row(
