@@ -139,7 +139,7 @@ fn the_guards_state_follows_what_the_printer_took() {
         nozzle_c: Some(210.0),
         ..GuardState::default()
     };
-    let mut take = |line: &str, s: &mut GuardState| s.taken(&g.allow(line, s).unwrap());
+    let take = |line: &str, s: &mut GuardState| s.taken(&g.allow(line, s).unwrap());
     take("G28", &mut s);
     take("G91", &mut s);
     take("G1 X200", &mut s);

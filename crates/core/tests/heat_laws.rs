@@ -1,5 +1,5 @@
 //! Laws of heat: what must hold whatever the printer.
-#![allow(clippy::unwrap_used)]
+#![allow(clippy::cast_possible_truncation, clippy::unwrap_used)]
 
 use proptest::prelude::*;
 use wattotherm_core::ceiling::{BlockMaterial, HotEndKind, NozzleMaterial, ceiling};
