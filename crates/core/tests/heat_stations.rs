@@ -562,3 +562,88 @@ fn a_printer_without_a_link_is_tuned_from_what_its_display_shows() {
         swings.headline
     );
 }
+
+#[test]
+fn an_autotunes_result_prefers_what_the_printer_saw_and_falls_back_on_the_log() {
+    use wattotherm_core::heat::{OutputForm, sharpened};
+    // A swing of ±2 °C every 12 s under a relay of full and nothing.
+    let log = Trace::new((0..240).map(|i| {
+        let t = f64::from(i);
+        let swing = if t < 30.0 {
+            6.0 * (t - 30.0)
+        } else {
+            2.0 * ((t - 0.4) / 12.0 * std::f64::consts::TAU).sin()
+        };
+        Sample {
+            t_s: t,
+            temp_c: 210.0 + swing,
+            target_c: Some(210.0),
+            duty: Some(if swing < 0.0 { 1.0 } else { 0.0 }),
+            fan: Some(0.0),
+        }
+    }));
+    let limits = PhysicalLimits::default();
+    let reported = AutotuneReport {
+        ku: Some(51.0),
+        tu_s: Some(11.5),
+        kp: Some(30.6),
+        ki: Some(5.3),
+        kd: Some(44.0),
+        ..AutotuneReport::default()
+    };
+    let by_printer = tune_result(&log, 210.0, 0.3, &reported, &limits);
+    let u = by_printer.ultimate.unwrap();
+    assert!((u.ku * OutputForm::Byte.full() - 51.0).abs() < 1e-9 && (u.tu_s - 11.5).abs() < 1e-9);
+    assert_eq!(by_printer.printer_gains, Some([30.6, 5.3, 44.0]));
+    assert!((by_printer.fan - 0.3).abs() < 1e-12);
+    let by_log = tune_result(&log, 210.0, 0.0, &AutotuneReport::default(), &limits);
+    let u = by_log.ultimate.unwrap();
+    // Åström & Hägglund 1984: Ku = 4·0.5/(π·2), Tu = 12 s.
+    assert!(
+        (u.ku - 2.0 / (std::f64::consts::PI * 2.0)).abs() < 0.02,
+        "{u:?}"
+    );
+    assert!((u.tu_s - 12.0).abs() < 0.2, "{u:?}");
+    assert_eq!(by_log.printer_gains, None);
+    // Switches are put at the crossings; nothing else changes.
+    let sharp = sharpened(&log, 210.0);
+    assert!(sharp.samples.len() > log.samples.len());
+    for s in &log.samples {
+        assert!(sharp.samples.contains(s));
+    }
+    let added = sharp.samples.iter().filter(|s| !log.samples.contains(s));
+    assert!(added.clone().count() >= 10);
+    assert!(added.into_iter().all(|s| (s.temp_c - 210.0).abs() < 1e-12));
+}
+
+#[test]
+fn every_heat_station_begins_with_readings_that_it_can_read() {
+    let contexts = [
+        (StationName::Snapshot, Context::default()),
+        (StationName::Compare, after_the_job()),
+        (StationName::Sensor, Context::default()),
+        (StationName::Heater, Context::default()),
+        (StationName::HeaterLoop, loop_context()),
+        (StationName::HotTighten, Context::default()),
+    ];
+    for (station, context) in contexts {
+        let begun = start(station, &context);
+        match evaluate(station, &begun, &context) {
+            Ok(f) => assert_ne!(f.verdict, Verdict::Pass, "{station:?} passes unread"),
+            Err(e) => assert!(!e.to_string().is_empty()),
+        }
+        let up = wattotherm_core::stations::set_up(station, &begun, &context);
+        assert!(
+            up.heading.ends_with('.') && !up.heading.contains("  "),
+            "{}",
+            up.heading
+        );
+        let mut odd = begun.clone();
+        odd["version"] = json!("one");
+        assert!(evaluate(station, &odd, &context).is_err());
+        odd = begun;
+        odd["surprise"] = json!(1);
+        let complaint = evaluate(station, &odd, &context).unwrap_err().to_string();
+        assert!(complaint.contains("surprise"), "{complaint}");
+    }
+}

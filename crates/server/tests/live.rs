@@ -479,3 +479,48 @@ fn an_imported_job_keeps_its_figures_and_lets_go_of_the_numbers_of_logs() {
             .all(|c| c["readings"]["hold"]["trace"].is_null())
     );
 }
+
+#[test]
+fn the_demo_has_two_connected_printers_one_of_them_with_a_fault_in_its_log() {
+    let s = Server::demo();
+    assert!(within(10, || s
+        .get("/api/v1/live/now")
+        .as_array()
+        .unwrap()
+        .len()
+        == 2));
+    let all = s.get("/api/v1/live/now");
+    let names: Vec<&str> = all
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|p| p["name"].as_str().unwrap())
+        .collect();
+    assert_eq!(names, ["Aspen", "Hazel"]);
+    let station = |job: i64| s.get(&format!("/api/v1/jobs/{job}/stations/heater_loop"));
+    let finding = |job: i64| {
+        let readings = station(job)["readings"].clone();
+        let body = json!({"readings": readings, "job": {"id": job, "station": "heater_loop"}});
+        s.call("POST", "/api/v1/stations/heater_loop/evaluate", Some(&body))
+            .1
+    };
+    assert_eq!(finding(6)["verdict"], "adjust");
+    assert!(
+        finding(6)["commands"][0]["line"]
+            .as_str()
+            .unwrap()
+            .starts_with("M301 P")
+    );
+    let torn = finding(7);
+    assert_eq!(
+        (torn["verdict"].as_str(), torn["cause"].as_str()),
+        (
+            Some("stop"),
+            Some("sensor or wiring: faster than the block can")
+        )
+    );
+    let log = station(7)["readings"]["hold"]["trace"].as_i64().unwrap();
+    let view = s.get(&format!("/api/v1/traces/{log}"));
+    assert!(!view["reading"]["marks"].as_array().unwrap().is_empty());
+    assert!(send(&s, 5, "M104 S200").0 == 200 && within(10, || live(&s, 5)["nozzle"] == "hot"));
+}

@@ -788,11 +788,6 @@ export interface components {
          * @enum {string}
          */
         Answer: "open" | "yes" | "no";
-        /**
-         * @description A question answered yes or no.
-         * @enum {string}
-         */
-        Answered: "open" | "yes" | "no";
         /** @description One measured quantity against its limit: what a band plot shows. */
         Band: {
             /**
@@ -1018,7 +1013,7 @@ export interface components {
              * @description Whether the printer was switched off and on before it was read.
              * @default open
              */
-            power_cycled: components["schemas"]["PowerCycled"];
+            power_cycled: components["schemas"]["Answer"];
             /**
              * @description The settings report, read after the power cycle.
              * @default
@@ -1804,7 +1799,7 @@ export interface components {
              * @description Was the block held with a second tool?
              * @default open
              */
-            block_held: components["schemas"]["Answered"];
+            block_held: components["schemas"]["Answer"];
             /**
              * @description Paths of unusual values that the technician confirmed.
              * @default []
@@ -1814,12 +1809,12 @@ export interface components {
              * @description Is a gap left between hex and block?
              * @default open
              */
-            gap_left: components["schemas"]["Answered"];
+            gap_left: components["schemas"]["Answer"];
             /**
              * @description Does plastic seep above the nozzle?
              * @default open
              */
-            seeps: components["schemas"]["Answered"];
+            seeps: components["schemas"]["Answer"];
             /**
              * @description Torque [N·m], where a torque driver was used.
              * @default null
@@ -2544,11 +2539,6 @@ export interface components {
             /** @description Ports of this computer, the likely ones first. */
             ports: components["schemas"]["Port"][];
         };
-        /**
-         * @description Whether the printer was off since the last write.
-         * @enum {string}
-         */
-        PowerCycled: "open" | "yes" | "no";
         /** @description A printer. */
         Printer: {
             /** @description When it was added (RFC 3339). */

@@ -1,12 +1,13 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQueryClient } from '@tanstack/vue-query'
 import { NModal } from 'naive-ui'
 import { ref } from 'vue'
 
-import { ServerError, answer, client, get, type Schemas } from '../api/client'
+import { ServerError, answer, client, type Schemas } from '../api/client'
 import { numberOf } from '../api/words'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import ReadingField from '../ui/ReadingField.vue'
+import SensorPick from '../ui/SensorPick.vue'
 
 const shown = defineModel<boolean>('shown', { required: true })
 const queries = useQueryClient()
@@ -18,11 +19,6 @@ const size = ref({ x: '235', y: '235', z: '250', nozzle: '0.4', limit: '260', su
 const sensor = ref('ntc_100k_3950')
 const mass = ref<Schemas['HotEndMass']>('standard')
 const nozzleOf = ref<Schemas['NozzleMaterial']>('brass')
-const { data: sensors } = useQuery({
-  queryKey: ['sensors'],
-  queryFn: () => get('/api/v1/heat/sensors'),
-  enabled: shown,
-})
 const sizes = [
   ['x', 'Bed, width'],
   ['y', 'Bed, depth'],
@@ -99,13 +95,7 @@ async function add() {
         <ReadingField v-model="size.limit" path="limit" label="Firmware limit" unit="°C" small />
         <ReadingField v-model="size.supply" path="supply" label="Supply" unit="V" small />
         <ReadingField v-model="size.heater" path="heater" label="Heater, as marked" unit="W" small />
-        <div>
-          <label for="add-sensor">Temperature sensor</label>
-          <select id="add-sensor" v-model="sensor">
-            <option value="">not known</option>
-            <option v-for="s in sensors ?? []" :key="s.id" :value="s.id">{{ s.label }}</option>
-          </select>
-        </div>
+        <SensorPick id="add-sensor" v-model="sensor" label="Temperature sensor" />
         <div>
           <label for="add-mass">Heater block</label>
           <select id="add-mass" v-model="mass">

@@ -1,12 +1,11 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { computed, watch } from 'vue'
 
-import { get } from '../api/client'
 import { numberOf } from '../api/words'
 import CeilingDrawing from '../drawings/CeilingDrawing.vue'
 import RoutineBar from '../live/RoutineBar.vue'
 import ReadingField from '../ui/ReadingField.vue'
+import SensorPick from '../ui/SensorPick.vue'
 import LinkHint from './LinkHint.vue'
 import { useLink } from './useLink'
 import { type Station, useForm } from './useStation'
@@ -14,7 +13,6 @@ import { type Station, useForm } from './useStation'
 const props = defineProps<{ station: Station; job: number; stationKey: string }>()
 const { r, f } = useForm(props)
 const link = useLink(props.station)
-const { data: sensors } = useQuery({ queryKey: ['sensors'], queryFn: () => get('/api/v1/heat/sensors') })
 const routine = computed(() => link.printer.value?.routine)
 const limits = computed(() =>
   (props.station.finding.value?.rows ?? []).filter((x) => x.name.endsWith(', °C')),
@@ -41,13 +39,7 @@ watch(
     <ReadingField v-model="r.planned_c" v-bind="f('planned_c')" label="Hottest print planned" unit="°C" />
   </div>
   <div class="parts">
-    <div>
-      <label for="heater-sensor">Sensor</label>
-      <select id="heater-sensor" v-model="r.sensor">
-        <option value="">not known</option>
-        <option v-for="s in sensors ?? []" :key="s.id" :value="s.id">{{ s.label }}</option>
-      </select>
-    </div>
+    <SensorPick id="heater-sensor" v-model="r.sensor" label="Sensor" />
     <div>
       <label for="heater-nozzle">Nozzle</label>
       <select id="heater-nozzle" v-model="r.nozzle">

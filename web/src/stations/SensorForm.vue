@@ -7,6 +7,7 @@ import { numberOf } from '../api/words'
 import SensorDrawing from '../drawings/SensorDrawing.vue'
 import WrongTypeDrawing from '../drawings/WrongTypeDrawing.vue'
 import ReadingField from '../ui/ReadingField.vue'
+import SensorPick from '../ui/SensorPick.vue'
 import LinkHint from './LinkHint.vue'
 import { useLink } from './useLink'
 import { type Station, useForm } from './useStation'
@@ -58,26 +59,20 @@ function take() {
     <ReadingField v-model="r.ohm" v-bind="f('ohm')" label="Resistance at the plug" unit="Ω" />
   </div>
   <div class="row">
-    <div class="pick">
-      <label for="set-type">Sensor type set in the printer</label>
-      <select id="set-type" v-model="r.set_type">
-        <option value="">not known</option>
-        <option v-for="s in sensors ?? []" :key="s.id" :value="s.id">{{ s.label }}</option>
-      </select>
-      <p v-if="error" class="error">{{ error }}</p>
-    </div>
+    <SensorPick
+      id="set-type"
+      v-model="r.set_type"
+      class="pick"
+      label="Sensor type set in the printer"
+      :error="error"
+    />
     <button v-if="link.connected.value" type="button" class="soft" @click="take">
       Take both from the printer
     </button>
   </div>
   <details :open="named">
     <summary>What the printer would show with another sensor fitted</summary>
-    <label for="fitted-type">Fitted</label>
-    <select id="fitted-type" v-model="fitted">
-      <option v-for="s in (sensors ?? []).filter((x) => x.id !== r.set_type)" :key="s.id" :value="s.id">
-        {{ s.label }}
-      </option>
-    </select>
+    <SensorPick id="fitted-type" v-model="fitted" label="Fitted" :but="r.set_type" sure />
     <WrongTypeDrawing v-if="curve" :points="curve" />
   </details>
 </template>
@@ -90,8 +85,5 @@ function take() {
 }
 .pick {
   flex: 1;
-}
-select {
-  width: 100%;
 }
 </style>

@@ -4,25 +4,13 @@ use serde::{Deserialize, Serialize};
 use statrs::distribution::{ChiSquared, ContinuousCDF};
 use utoipa::ToSchema;
 
+use super::answer::Answer;
 use super::{Context, StationName, band, blank, expanded_95, stopped};
 use crate::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
 use crate::finding::{Band, Finding, Row};
 use crate::house::{RuleId, ToleranceId};
 use crate::measure::{InstrumentKind, Verdict, default_instruments, fresh_mean};
 use crate::text::{duration_min, join_and, plain};
-
-/// A yes-or-no observation.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum Answer {
-    /// Not answered yet.
-    #[default]
-    Open,
-    /// Yes.
-    Yes,
-    /// No.
-    No,
-}
 
 /// What is typed at acceptance.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]

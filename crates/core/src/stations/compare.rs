@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::answer::Answer;
 use super::snapshot::report_of;
 use super::{Context, ExpectedSetting, StationName, blank};
 use crate::entry::{FieldProblem, Intake, ReadingError};
@@ -13,19 +14,6 @@ use crate::gcode::{
 use crate::measure::Verdict;
 use crate::text::{count, plain};
 
-/// Whether the printer was off since the last write.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum PowerCycled {
-    /// Not answered yet.
-    #[default]
-    Open,
-    /// Yes: the report shows what is stored.
-    Yes,
-    /// No: the report shows what is in force.
-    No,
-}
-
 /// What is read at the end.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(default, deny_unknown_fields)]
@@ -35,7 +23,7 @@ pub struct CompareReadings {
     /// The settings report, read after the power cycle.
     pub report: String,
     /// Whether the printer was switched off and on before it was read.
-    pub power_cycled: PowerCycled,
+    pub power_cycled: Answer,
     /// Why there is none, where a printer reports nothing.
     pub none_because: String,
     /// What the changes are that no station made.
@@ -107,7 +95,7 @@ pub fn evaluate(readings: &CompareReadings, context: &Context) -> Result<Finding
             "report",
             "Switch the printer off and on, then read the settings, paste them, or say why there are none.",
         ));
-    } else if report.is_some() && readings.power_cycled == PowerCycled::Open {
+    } else if report.is_some() && readings.power_cycled == Answer::Open {
         intake.push(need(
             "power_cycled",
             "Say whether the printer was switched off and on before it was read.",
@@ -164,7 +152,7 @@ pub fn evaluate(readings: &CompareReadings, context: &Context) -> Result<Finding
             crate::text::join_and(&stations),
             if lost.len() == 1 { "is" } else { "are" }
         );
-        finding.sentence = if readings.power_cycled == PowerCycled::Yes {
+        finding.sentence = if readings.power_cycled == Answer::Yes {
             "The power cycle lost them: they were not stored. Send them again, store, and read once more after a power cycle. If they are lost again, the board's memory can't be written.".into()
         } else {
             "Send them again, store, switch off and on, and read once more.".into()
@@ -212,7 +200,7 @@ pub fn evaluate(readings: &CompareReadings, context: &Context) -> Result<Finding
         finding.reasons.push(format!("Explained: {explained}"));
     }
     let kept = count(context.expected.len(), "value", "values");
-    let proven = readings.power_cycled == PowerCycled::Yes;
+    let proven = readings.power_cycled == Answer::Yes;
     finding.headline = if context.expected.is_empty() {
         "Pass: nothing was to be stored.".into()
     } else {

@@ -3,25 +3,13 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::answer::Answer;
 use super::{Context, StationName, blank, stopped};
 use crate::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
 use crate::finding::{Finding, Row};
 use crate::measure::Verdict;
 use crate::sheets::tightening_c;
 use crate::text::plain;
-
-/// A question answered yes or no.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum Answered {
-    /// Not answered yet.
-    #[default]
-    Open,
-    /// Yes.
-    Yes,
-    /// No.
-    No,
-}
 
 /// What is noted at the hot tightening.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -32,15 +20,15 @@ pub struct HotTightenReadings {
     /// Nozzle when it was tightened [°C], from the printer or read off its display.
     pub at_c: Entry,
     /// Was the block held with a second tool?
-    pub block_held: Answered,
+    pub block_held: Answer,
     /// Is a gap left between hex and block?
-    pub gap_left: Answered,
+    pub gap_left: Answer,
     /// Torque [N·m], where a torque driver was used.
     pub torque_nm: Entry,
     /// Minutes waited after extruding.
     pub waited_min: Entry,
     /// Does plastic seep above the nozzle?
-    pub seeps: Answered,
+    pub seeps: Answer,
     /// Paths of unusual values that the technician confirmed.
     pub confirmed: Vec<String>,
 }
@@ -103,7 +91,7 @@ pub fn evaluate(readings: &HotTightenReadings, context: &Context) -> Result<Find
         ),
         ("seeps", readings.seeps, "Say whether plastic seeps."),
     ] {
-        if answered == Answered::Open {
+        if answered == Answer::Open {
             intake.push(FieldProblem::Count {
                 field: field.into(),
                 message: message.into(),
@@ -131,19 +119,19 @@ pub fn evaluate(readings: &HotTightenReadings, context: &Context) -> Result<Find
         sentence.clone_into(&mut s.sentence);
         s
     };
-    if readings.seeps == Answered::Yes {
+    if readings.seeps == Answer::Yes {
         return Ok(stop(
             "plastic seeps above the nozzle",
             "The joint leaks. Cool down, take the nozzle out, clean both faces, and seat it against the heat break again. More torque doesn't close a leak.",
         ));
     }
-    if readings.gap_left == Answered::No {
+    if readings.gap_left == Answer::No {
         return Ok(stop(
             "the nozzle sits on the block, not on the heat break",
             "Back the heat break out by half a turn so that the nozzle meets it first, then tighten hot again.",
         ));
     }
-    if readings.block_held == Answered::No {
+    if readings.block_held == Answer::No {
         return Ok(stop(
             "the block was not held",
             "The heat break took the whole torque. Look at it from the side for a twist, and at the wires, before it is heated again.",

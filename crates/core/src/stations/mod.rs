@@ -4,6 +4,7 @@
 //! a file of its own. [`evaluate`] finds the station by name and reads its JSON.
 
 pub mod acceptance;
+mod answer;
 pub mod check;
 pub mod compare;
 mod context;
@@ -19,6 +20,7 @@ pub mod snapshot;
 pub mod tram;
 mod trial;
 
+pub use answer::Answer;
 pub use context::{Context, ExpectedSetting, FilamentFacts, FilamentPath, GearFacts, PrinterFacts};
 pub use offset_z::{GapMethod, OffsetZReadings, Patch};
 pub use setup::{Caution, SetUp, SignalWord, set_up, start};
