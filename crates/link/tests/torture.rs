@@ -333,7 +333,19 @@ async fn a_closed_link_and_a_dropped_one_leave_the_heaters_off() {
         link.status().says
     );
     let link = linked(&running).await;
-    link.send("M104 S150").await.unwrap();
+    link.send("M140 S60").await.unwrap();
+    // One that waits for heat is in flight when the last handle goes.
+    let waiting = link.clone();
+    let heat = tokio::spawn(async move {
+        let _ = timeout(Duration::from_secs(2), waiting.send("M109 S150")).await;
+    });
+    assert!(
+        within(Duration::from_secs(5), || running.look().targets_c()
+            == (150.0, 60.0))
+        .await
+    );
+    heat.abort();
+    let _ = heat.await;
     drop(link);
     assert!(
         within(Duration::from_secs(5), || running.look().targets_c()

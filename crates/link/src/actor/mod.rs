@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::sync::{mpsc, oneshot, watch};
-use tokio::time::{Instant, sleep, sleep_until, timeout};
+use tokio::time::{Instant, sleep_until, timeout};
 use wattotherm_core::gcode::{Allowed, Effect, Guard, GuardState};
 
 mod answers;
@@ -277,6 +277,8 @@ impl Actor {
         self.stopping = None;
         self.greet();
         let mut closing: Option<(Instant, Option<oneshot::Sender<()>>)> = None;
+        // Without a handle left nobody asks any more; the printer is still listened to.
+        let mut asked = true;
         loop {
             self.pump();
             let out = self.protocol.take_output();
@@ -303,18 +305,20 @@ impl Actor {
             let wake = self.wake_at();
             tokio::select! {
                 biased;
-                m = self.inbox.recv() => match m {
+                m = self.inbox.recv(), if asked => match m {
                     Some(Message::Close(done)) => {
                         let raw = self.stop(false).unwrap_or_default();
                         let _ = writer.write_all(raw.as_bytes()).await;
                         closing = Some((Instant::now() + Duration::from_secs(3), Some(done)));
                     }
-                    None if closing.is_none() => {
-                        let raw = self.stop(false).unwrap_or_default();
-                        let _ = writer.write_all(raw.as_bytes()).await;
-                        closing = Some((Instant::now() + Duration::from_secs(3), None));
+                    None => {
+                        asked = false;
+                        if closing.is_none() {
+                            let raw = self.stop(false).unwrap_or_default();
+                            let _ = writer.write_all(raw.as_bytes()).await;
+                            closing = Some((Instant::now() + Duration::from_secs(3), None));
+                        }
                     }
-                    None => sleep(Duration::from_millis(20)).await,
                     Some(m) => {
                         if let Some(raw) = self.obey(m) {
                             let _ = writer.write_all(raw.as_bytes()).await;
@@ -373,7 +377,7 @@ impl Actor {
         self.protocol.greet(now);
         self.current = Some((Order::ours("M110 N0"), None));
         self.urgent.clear();
-        if self.was_on {
+        if self.was_on || self.stopping.is_some() {
             self.urgent.push_back(Order::ours("M104 S0"));
             self.urgent.push_back(Order::ours("M140 S0"));
         }
