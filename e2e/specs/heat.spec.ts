@@ -354,7 +354,7 @@ test('a printer on a serial port is connected by its name, and a nozzle is tight
 })
 
 test('a wrong sensor and a wrong heater are stopped cold', async ({ page, request }) => {
-  const printer = await ownPrinter(request, 'Medlar')
+  const printer = await ownPrinter(request, 'Quince tree')
   const job = await startJob(request, printer, ['hot_end_other'])
   await page.goto(`/jobs/${job}/sensor_type`)
   await fillAll(page, { 'Room, by thermometer': '21,5', 'Nozzle, as shown': '0', 'Bed, as shown': '21' })

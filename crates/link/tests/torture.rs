@@ -191,6 +191,63 @@ async fn a_stop_comes_through_a_bad_wire() {
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_stop_that_overtakes_a_heat_command_still_ends_at_zero() {
+    // The stop comes within the same millisecond as the command: whatever was reported before, neither
+    // may be left waiting for heat.
+    let mut runs = tokio::task::JoinSet::new();
+    for seed in 0..12_u64 {
+        runs.spawn(async move {
+            let running = twin(40 + seed, [], 2.0);
+            let link = linked(&running).await;
+            let line = ["M109 S200", "M104 S200", "M303 E0 S200 C5"][(seed % 3) as usize];
+            let sending = link.send(line);
+            tokio::pin!(sending);
+            tokio::select! {
+                biased;
+                _ = &mut sending => {}
+                () = sleep(Duration::from_micros(seed * 400)) => {}
+            }
+            link.heaters_off();
+            let off = within(Duration::from_secs(12), || {
+                let t = running.look();
+                t.targets_c() == (0.0, 0.0) && t.is_idle() && t.world.duty < 1e-9
+            })
+            .await;
+            assert!(off, "{line}, seed {seed}: {:?}", link.status());
+            let known = within(Duration::from_secs(5), || {
+                link.status().heaters == Heaters::Off
+            })
+            .await;
+            assert!(known, "{line}, seed {seed}: {:?}", link.status());
+            sleep(Duration::from_millis(200)).await;
+            assert_eq!(
+                running.look().targets_c(),
+                (0.0, 0.0),
+                "{line}, seed {seed}: late"
+            );
+        });
+    }
+    while let Some(done) = runs.join_next().await {
+        done.unwrap();
+    }
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_is_sent_after_a_stop_waits_until_the_stop_is_confirmed() {
+    let running = twin(60, [], 2.0);
+    let link = linked(&running).await;
+    link.send("M104 S180").await.unwrap();
+    link.heaters_off();
+    // Asked for after the stop: it comes through, after the zero.
+    link.send("M104 S90").await.unwrap();
+    let ran: Vec<String> = ran(&running);
+    let at = |c: &str| ran.iter().position(|r| r == c);
+    assert!(at("M104 S0").unwrap() < at("M104 S90").unwrap(), "{ran:?}");
+    assert!(at("M140 S0").unwrap() < at("M104 S90").unwrap(), "{ran:?}");
+    assert!((running.look().targets_c().0 - 90.0).abs() < 1e-9);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn an_emergency_stop_passes_a_waiting_line() {
     let running = twin(5, [], 1.0);
     let link = linked(&running).await;

@@ -425,11 +425,12 @@ impl Actor {
     /// Sends the next order that the guard lets through.
     fn pump(&mut self) {
         while self.protocol.is_free() && self.current.is_none() {
-            let Some(order) = self
-                .urgent
-                .pop_front()
-                .or_else(|| self.ordinary.pop_front())
-            else {
+            // What was asked for after a stop waits until the stop is confirmed.
+            let next = match self.urgent.pop_front() {
+                None if self.stopping.is_none() => self.ordinary.pop_front(),
+                urgent => urgent,
+            };
+            let Some(order) = next else {
                 return;
             };
             if self.reported.is_none_or(|r| r.elapsed() > FRESH) {

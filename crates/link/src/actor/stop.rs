@@ -48,12 +48,11 @@ impl Actor {
         }
         self.urgent.push_back(Order::ours("M104 S0"));
         self.urgent.push_back(Order::ours("M140 S0"));
-        let long = self
-            .current
-            .as_ref()
-            .and_then(|(_, a)| a.as_ref())
-            .is_some_and(|a| a.effect == Effect::HeatAndWait);
-        if long { self.raw("M108") } else { None }
+        if self.waits_for_heat() {
+            self.raw("M108")
+        } else {
+            None
+        }
     }
 
     /// Without a number, past the printer's queue; an open half line is ended first.
@@ -64,7 +63,9 @@ impl Actor {
 
     /// Repeats a stop that is not confirmed; bytes to write.
     pub(super) fn insist(&mut self) -> Option<String> {
-        let confirmed = self.status.borrow().heaters == Heaters::Off;
+        // A report of zero may be older than what is still on its way: only when nothing is does it count.
+        let on_its_way = !self.urgent.is_empty() || self.waits_for_heat();
+        let confirmed = self.status.borrow().heaters == Heaters::Off && !on_its_way;
         let stopping = self.stopping.as_mut()?;
         let now = Instant::now();
         if confirmed {
@@ -99,11 +100,18 @@ impl Actor {
         if stopping.emergency {
             return self.raw("M112");
         }
-        let waits = self
-            .current
+        if self.waits_for_heat() {
+            self.raw("M108")
+        } else {
+            None
+        }
+    }
+
+    /// Whether the line in flight heats and answers late.
+    fn waits_for_heat(&self) -> bool {
+        self.current
             .as_ref()
             .and_then(|(_, a)| a.as_ref())
-            .is_some_and(|a| a.effect == Effect::HeatAndWait);
-        if waits { self.raw("M108") } else { None }
+            .is_some_and(|a| a.effect == Effect::HeatAndWait)
     }
 }
