@@ -145,7 +145,7 @@ test('a closed station is opened again with a reason, and the logbook shows both
   await page.goto('/logbook')
   await page.getByLabel('Printer', { exact: true }).selectOption('Willow')
   await expect(page.getByRole('row', { name: /Reopened: forgot the pictures/ })).toContainText('replaces')
-  await expect(page.getByRole('row', { name: /3 steps done/ })).toContainText('replaced by')
+  await expect(page.getByRole('row', { name: /Willow.*3 steps done/ })).toContainText('replaced by')
   await page.getByLabel('Part').selectOption('nozzle')
   await expect(page.getByText('No entry like that.')).toBeVisible()
 })
