@@ -114,6 +114,9 @@ fn the_guard_the_record_and_the_read_back_stand_behind_the_api() {
         kept["written"]["says"],
         "Written, stored, and read back from the printer's memory."
     );
+    // However it is written: what sets a value is read back.
+    let (_, close) = send(&s, id, "m92e417.25");
+    assert!(close["written"].is_object(), "{close}");
     let wire = s.get(&format!("/api/v1/printers/{id}/wire?find=E417.25"));
     assert!(
         wire.as_array().unwrap().iter().any(|w| w["way"] == "sent"),

@@ -12,6 +12,7 @@ use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_core::ceiling::ceiling;
+use wattotherm_core::gcode::{Words, wanted_by};
 use wattotherm_core::heat::{Sample, thinned};
 use wattotherm_link::routines::{Written, read_settings_text, write_settings};
 use wattotherm_link::{Address, BAUDS, Port, ports};
@@ -282,13 +283,7 @@ async fn send(
     Body(body): Body<SendBody>,
 ) -> Result<Json<SendAnswer>, ApiError> {
     let link = app.live.link(id)?;
-    let sets = [
-        "M92", "M218", "M301", "M304", "M851", "M900", "M207", "M208",
-    ];
-    let code = body.line.trim().to_ascii_uppercase();
-    let is_set = sets
-        .iter()
-        .any(|s| code.split_whitespace().next() == Some(s));
+    let is_set = Words::read(&body.line).is_ok_and(|w| !wanted_by(&w).is_empty());
     if is_set {
         // A setting is never only sent: it is read back, stored, and read once more.
         let written = write_settings(&link, &[body.line]).await?;
