@@ -37,7 +37,7 @@ api: ## Writes the API's description, the job file's schema and the page's types
 	npm run --silent types
 
 bench: pages
-	cargo bench --bench serving --bench heat
+	cargo bench --bench serving --bench heat --bench stop
 
 screenshots: need pages ## Retakes docs/screenshots/ from the demo data.
 	cargo build

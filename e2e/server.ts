@@ -26,6 +26,15 @@ export class OwnServer {
     await gone
   }
 
+  /** Stands still, as a process does on a machine that has no time for it. */
+  freeze() {
+    this.child?.kill('SIGSTOP')
+  }
+
+  thaw() {
+    this.child?.kill('SIGCONT')
+  }
+
   async kill() {
     if (!this.child || this.child.exitCode !== null) return
     const gone = once(this.child, 'exit')

@@ -48,10 +48,10 @@ test('every main view, from the demo data', async ({ page }) => {
           await page.getByLabel('Send a command').fill(line)
           await page.getByRole('button', { name: 'Send' }).click()
           await expect(page.getByRole('heading', { level: 1 })).toContainText(
-            line.endsWith('S0') ? 'Touch-safe in' : 'Heated to 210',
+            line.endsWith('S0') ? 'Touch-safe in' : 'Heated: the nozzle to 210',
           )
           if (!line.endsWith('S0'))
-            await expect(page.getByRole('contentinfo')).toContainText('210°', { timeout: 60_000 })
+            await expect(page.getByRole('contentinfo')).toContainText('nozzle 210°', { timeout: 60_000 })
         }
       }
       if (name === 'heat-logs') {

@@ -21,7 +21,10 @@ import { OwnServer, OwnTwin } from '../server'
 const FAST = ['--speed', '60']
 const memory = () => ['--memory', join(mkdtempSync(join(tmpdir(), 'twin-')), 'memory.json')]
 const strip = (page: Page) => page.getByRole('contentinfo', { name: 'Heat of connected printers' })
-const on = (page: Page, name: string) => strip(page).getByRole('listitem').filter({ hasText: name })
+const on = (page: Page, name: string) =>
+  strip(page).getByRole('list', { name: 'Heaters' }).getByRole('listitem', { name, exact: true })
+/* Words stand in the tile, or below all tiles where there are many. */
+const says = (page: Page) => strip(page)
 
 /* Other tests' pages show the same strip: what was connected is let go. */
 let connected: number[] = []
@@ -84,7 +87,7 @@ test('a hot-end job on a connected printer: snapshot to a stored and verified lo
     await page.getByRole('button', { name: 'Autotune', exact: true }).click()
     // The page goes away and comes back: the work goes on, and its result waits in the draft.
     await page.goto('/logbook')
-    await expect(on(page, 'Birch')).toContainText(/swing|heating|cooling/i)
+    await expect(says(page)).toContainText(/swing|heating|cooling/i)
     await page.goto(`/jobs/${job}/heater_loop`)
     await expect(verdict(page)).toContainText('Adjust: P ', { timeout: 60_000 })
     const rules = page.getByRole('region', { name: 'What each rule would do' })
@@ -108,9 +111,9 @@ test('a hot-end job on a connected printer: snapshot to a stored and verified lo
 
     // The plug is pulled, and the page says what it can't know.
     await twin.off()
-    await expect(on(page, 'Birch')).toContainText('Not connected')
+    await expect(says(page)).toContainText('Not connected')
     await twin.on()
-    await expect(on(page, 'Birch')).toContainText('Safe to touch', { timeout: 30_000 })
+    await expect(on(page, 'Birch')).toContainText('SAFE', { timeout: 30_000 })
     await page
       .getByRole('group', { name: 'Was the printer switched off and on' })
       .getByRole('radio', { name: 'yes' })
@@ -144,9 +147,9 @@ test('values that were not stored are noticed at the writing, and again after a 
       page.getByText(/Not stored: after the printer read its memory again M301 P is 22\.4/),
     ).toBeVisible()
     await twin.off()
-    await expect(on(page, 'Cedar')).toContainText('Not connected')
+    await expect(says(page)).toContainText('Not connected')
     await twin.on()
-    await expect(on(page, 'Cedar')).toContainText('Safe to touch', { timeout: 30_000 })
+    await expect(on(page, 'Cedar')).toContainText('SAFE', { timeout: 30_000 })
     await page.getByRole('button', { name: 'Verify: step, hold, fan' }).click()
     await expect(verdict(page)).toContainText('Adjust: the printer holds P 22.40 I 1.32 D 95.00.', {
       timeout: 60_000,
@@ -202,12 +205,12 @@ test('an emergency stop stands on every page and says what came of it', async ({
       await expect(page.getByRole('button', { name: 'Emergency stop of Fir' })).toBeVisible()
     }
     await page.getByRole('button', { name: 'Emergency stop of Fir' }).click()
-    await expect(on(page, 'Fir')).toContainText('the printer reports that its heaters are off')
+    await expect(says(page)).toContainText('the printer reports that its heaters are off')
     await page.goto(`/printers/${printer}/link`)
     await page.getByLabel('Find in it').fill('M112')
     await expect(page.getByRole('region', { name: 'What was sent and answered' })).toContainText('sent')
     await page.getByRole('button', { name: 'Release it' }).click()
-    await expect(on(page, 'Fir')).toContainText(/Touch-safe in|Do not touch|Safe/)
+    await expect(on(page, 'Fir')).toContainText(/HOT|WARM|SAFE/)
     await page.getByRole('button', { name: 'Disconnect' }).click()
     await expect(page.getByText('Closed; heaters are off.')).toBeVisible()
   } finally {
@@ -233,7 +236,7 @@ test('a step that needs cold waits for it while the nozzle is hot', async ({ pag
     await expect(page.getByText('Kept on disk.')).toBeVisible()
     await page.goto(`/printers/${printer}/link`)
     await page.getByRole('button', { name: 'Heaters off' }).click()
-    await expect(on(page, 'Ginkgo')).toContainText('Safe to touch', { timeout: 60_000 })
+    await expect(on(page, 'Ginkgo')).toContainText('SAFE', { timeout: 60_000 })
     await page.goto(`/jobs/${job}/fit.heater_cartridge`)
     await expect(cold).toBeChecked()
     await cold.uncheck()
@@ -294,7 +297,7 @@ test('when the server goes away the strip says that heat can’t be known, and e
     await page.request.post(`${url}/api/v1/printers/${id}/link`, { data: { address } })
     await page.request.post(`${url}/api/v1/printers/${id}/send`, { data: { line: 'M104 S150' } })
     await page.goto(url)
-    await expect(on(page, 'Juniper')).toContainText('Heated to 150 °C')
+    await expect(says(page)).toContainText('Heated: the nozzle to 150 °C')
     await server.end()
     await expect(page.getByRole('alert')).toContainText('can’t be known from this page')
     // Started again on the same data it connects by itself, and the heater was left at zero.
@@ -302,7 +305,7 @@ test('when the server goes away the strip says that heat can’t be known, and e
     await expect(on(page, 'Juniper')).toContainText(/Touch-safe in|Safe to touch|WARM|HOT/, {
       timeout: 30_000,
     })
-    await expect(on(page, 'Juniper')).not.toContainText('Heated to')
+    await expect(says(page)).not.toContainText('Heated:')
   } finally {
     await server.kill()
     await twin.off()
@@ -331,7 +334,7 @@ test('a printer on a serial port is connected by its name, and a nozzle is tight
     await dialog.getByRole('button', { name: 'Connect' }).click()
     await expect(dialog).toBeHidden()
     await page.getByRole('button', { name: 'Heat to 235 °C and stay hot' }).click()
-    await expect(on(page, 'Larch tree')).toContainText('Heated to 235 °C', { timeout: 30_000 })
+    await expect(says(page)).toContainText('Heated: the nozzle to 235 °C', { timeout: 30_000 })
     await expect(page.getByRole('group', { name: 'Running on the printer' })).toHaveCount(0, {
       timeout: 60_000,
     })

@@ -109,6 +109,36 @@ pub struct Finding {
 }
 
 impl Finding {
+    /// In the place of a kept finding that can't be read any more: it decides nothing.
+    #[must_use]
+    pub fn unreadable(station: &str, why: &str) -> Self {
+        Self {
+            station: station.to_owned(),
+            quantity: "a record that can't be read".into(),
+            unit: String::new(),
+            before: None,
+            after: None,
+            before_text: None,
+            after_text: None,
+            value_expanded: None,
+            verdict: Verdict::MeasureAgain,
+            headline: "This record can't be read".into(),
+            sentence: format!(
+                "What this station was closed with is damaged in the data file ({why}). Work through it again."
+            ),
+            line: "its record can't be read".into(),
+            bands: Vec::new(),
+            rows: Vec::new(),
+            reasons: Vec::new(),
+            settle: Vec::new(),
+            cause: None,
+            commands: Vec::new(),
+            plain: Vec::new(),
+            next: "Work through this station again.".into(),
+            send_back: None,
+        }
+    }
+
     /// The value in force once the finding has been acted on: the new one after an adjust, the old
     /// one after a pass; none where nothing is settled.
     #[must_use]

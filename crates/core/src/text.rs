@@ -20,6 +20,16 @@ fn join(items: &[&str], word: &str) -> String {
     }
 }
 
+/// The same with a capital letter in front.
+#[must_use]
+pub fn capital(text: &str) -> String {
+    let mut chars = text.chars();
+    chars
+        .next()
+        .map(|c| c.to_uppercase().collect::<String>() + chars.as_str())
+        .unwrap_or_default()
+}
+
 /// Decimals that an uncertainty deserves, so that it shows `significant` digits; 0 to 5.
 ///
 /// Source: JCGM 100:2008, 7.2.6 (at most two significant digits for an uncertainty).

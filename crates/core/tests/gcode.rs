@@ -3,33 +3,49 @@
 
 use proptest::prelude::*;
 use wattotherm_core::gcode::{
-    AutotuneReport, Effect, FrameError, Guard, GuardLimits, GuardState, Reply, Words, checksum,
-    compare_settings, framed, read_autotune, read_reply, read_settings, read_temperatures,
+    AutotuneReport, COMMANDS, Effect, FrameError, Guard, GuardLimits, Heater, HeaterLimit, Machine,
+    Reply, StopWord, Words, checksum, compare_settings, framed, read_autotune, read_card_print,
+    read_place, read_reply, read_settings, read_simulated_speed, read_temperatures, stop_word,
     unframed, wanted_by,
 };
 
 fn guard() -> Guard {
     Guard {
-        limits: GuardLimits {
-            ceiling_c: 235.0,
-            held_by: "the liner".into(),
-            bed_ceiling_c: 110.0,
-            volume_mm: [235.0, 235.0, 250.0],
-        },
+        limits: GuardLimits::new(
+            HeaterLimit::new(235.0, "the liner"),
+            110.0,
+            [235.0, 235.0, 250.0],
+        ),
     }
 }
 
-fn hot() -> GuardState {
-    GuardState {
-        homed: true,
-        nozzle_c: Some(210.0),
-        ..GuardState::default()
+/// Homed, hot, and everything known.
+fn hot() -> Machine {
+    Machine {
+        homed: [true; 3],
+        place_mm: [Some(100.0); 3],
+        relative: Some(false),
+        e_relative: Some(true),
+        e_mm: Some(0.0),
+        tool: None,
+        tools_c: vec![210.0],
+        tools: Some(1),
     }
 }
 
 #[test]
 fn the_guard_says_no_in_words_that_help() {
-    let cold = GuardState::default();
+    let cold = Machine::default();
+    let lost = Machine {
+        relative: None,
+        e_relative: None,
+        ..hot()
+    };
+    let two = Machine {
+        tools: Some(2),
+        tools_c: vec![210.0, 24.0],
+        ..hot()
+    };
     let cases = [
         (
             "M104 S236",
@@ -49,7 +65,7 @@ fn the_guard_says_no_in_words_that_help() {
         (
             "G1 E5 F60",
             &cold,
-            "The nozzle is at an unknown temperature: feeding below 170 °C strips the filament. Nothing was sent; heat first.",
+            "The nozzle is at an unknown temperature: moving filament below 170 °C strips it. Nothing was sent; heat first.",
         ),
         (
             "G1 X10",
@@ -97,9 +113,77 @@ fn the_guard_says_no_in_words_that_help() {
             "“home” is no command: column 1: a command begins with G, M or T and a whole number. Nothing was sent.",
         ),
         ("M104 S2OO", &cold, "“M104 S2OO” is no command"),
+        (
+            "M104 S1e3",
+            &cold,
+            "“M104 S1e3” is no command: column 7: write the number out, or a space before E. Nothing was sent.",
+        ),
+        (
+            "M104 I3",
+            &cold,
+            "M104 is not sent with I from here, only with S, T. Nothing was sent.",
+        ),
+        (
+            "M140 S60 R70",
+            &cold,
+            "M140 is not sent with R from here, only with S. Nothing was sent.",
+        ),
+        ("M109 R236", &cold, "236 °C is above the ceiling of 235 °C"),
+        (
+            "M141 S90",
+            &cold,
+            "90 °C is above the ceiling of 70 °C, held down by the chamber.",
+        ),
+        (
+            "G28 O",
+            &cold,
+            "G28 is not sent with O from here, only with X, Y, Z. Nothing was sent.",
+        ),
+        (
+            "G92 Z60",
+            &hot(),
+            "G92 Z would shift where the head is taken to be, and no move could be checked any more.",
+        ),
+        (
+            "G20",
+            &cold,
+            "G20 is not among the commands that are sent from here.",
+        ),
+        (
+            "G1 X10",
+            &lost,
+            "Whether a move counts from zero or from the last place is not known since the printer was connected. Nothing was sent; send G90 first.",
+        ),
+        ("G1 E5", &lost, "Whether the extruder counts from zero"),
+        (
+            "G1 E100000",
+            &hot(),
+            "That moves 100000 mm of filament at once. Nothing was sent. If it is meant, send it again and say so.",
+        ),
+        ("G1 X10", &two, "Another nozzle than the first is in use"),
+        (
+            "G1 E5",
+            &two,
+            "The nozzle is at 24 °C: moving filament below 170 °C strips it.",
+        ),
+        (
+            "M104 S200",
+            &two,
+            "It is not known which nozzle is in use. Nothing was sent; name it: M104 T0 S200.",
+        ),
+        (
+            "M106 P1.5",
+            &cold,
+            "M106 P1.5 is not possible: 0 to 9, a whole number. Nothing was sent.",
+        ),
+        (
+            "T9",
+            &cold,
+            "T9 is not among the commands that are sent from here.",
+        ),
     ];
     for (line, state, says) in cases {
-        let refusal = guard().allow(line, state).unwrap_err().to_string();
+        let refusal = guard().allow(line, state, false).unwrap_err().to_string();
         assert!(refusal.starts_with(says), "{line}: {refusal}");
     }
 }
@@ -121,10 +205,10 @@ fn the_guard_lets_the_work_through_and_knows_what_it_does() {
         ("M503", "M503", Effect::Ask),
         ("G1 E-5 F1800", "G1 E-5 F1800", Effect::Move),
     ] {
-        let allowed = guard().allow(line, &hot()).unwrap();
+        let allowed = guard().allow(line, &hot(), false).unwrap();
         assert_eq!((allowed.line.as_str(), allowed.effect), (sent, effect));
     }
-    let set = guard().allow("M301 P30 I2 D100", &hot()).unwrap();
+    let set = guard().allow("M301 P30 I2 D100", &hot(), false).unwrap();
     assert_eq!(
         set.read_back.len(),
         3,
@@ -133,35 +217,190 @@ fn the_guard_lets_the_work_through_and_knows_what_it_does() {
 }
 
 #[test]
-fn the_guards_state_follows_what_the_printer_took() {
+fn the_guards_machine_follows_what_the_printer_took() {
     let g = guard();
-    let mut s = GuardState {
-        nozzle_c: Some(210.0),
-        ..GuardState::default()
+    let mut m = Machine {
+        tools_c: vec![210.0],
+        tools: Some(1),
+        ..Machine::default()
     };
-    let take = |line: &str, s: &mut GuardState| s.taken(&g.allow(line, s).unwrap());
-    take("G28", &mut s);
-    take("G91", &mut s);
-    take("G1 X200", &mut s);
-    assert!(g.allow("G1 X40", &s).is_err(), "relative moves add up");
-    take("G90", &mut s);
-    take("G1 X40", &mut s);
-    assert!((s.place_mm[0] - 40.0).abs() < 1e-9);
-    take("G1 E50", &mut s);
-    take("G92 E0", &mut s);
+    let take = |line: &str, m: &mut Machine| {
+        m.taken(
+            &g.allow(line, m, false)
+                .unwrap_or_else(|e| panic!("{line}: {e}")),
+        );
+    };
+    let no = |line: &str, m: &Machine| g.allow(line, m, false).unwrap_err().to_string();
+    take("G28 X", &mut m);
+    take("G90", &mut m);
     assert!(
-        g.allow(
-            "G1 E-1",
-            &GuardState {
-                nozzle_c: Some(20.0),
-                ..s.clone()
-            }
-        )
-        .is_ok(),
-        "pulling back is not feeding"
+        no("G1 Y10", &m).starts_with("Y is not homed."),
+        "one axis homed is one axis"
     );
-    take("M112", &mut s);
-    assert!(!s.homed, "a stop loses the place");
+    take("G28", &mut m);
+    take("G91", &mut m);
+    assert!(
+        no("G1 X10", &m)
+            .starts_with("Where the head stands along X is not known since it was homed."),
+        "many printers home in the middle of the bed"
+    );
+    m.said([117.5, 117.5, 10.0]);
+    take("G1 X100", &mut m);
+    assert!(
+        no("G1 X40", &m).starts_with("X257.5 is outside"),
+        "relative moves add up"
+    );
+    take("G90", &mut m);
+    take("G1 X40", &mut m);
+    assert_eq!(m.place_mm[0], Some(40.0));
+    assert!(
+        no("G1 E5", &m).starts_with("Whether the extruder"),
+        "G91 and G90 leave E in doubt"
+    );
+    take("M82", &mut m);
+    assert!(
+        no("G1 E5", &m).starts_with("How much filament"),
+        "its count is not known"
+    );
+    take("G92 E0", &mut m);
+    take("G1 E50", &mut m);
+    assert_eq!(m.e_mm, Some(50.0));
+    take("M92 X80", &mut m);
+    assert!(
+        no("G1 X40", &m).starts_with("X is not homed."),
+        "another scale, another place"
+    );
+    take("G28", &mut m);
+    take("M501", &mut m);
+    assert!(!m.homed[2], "the memory may hold another scale");
+    take("G28", &mut m);
+    take("M112", &mut m);
+    assert_eq!(
+        (m.homed, m.relative),
+        ([false; 3], None),
+        "a stop loses everything"
+    );
+    assert_eq!(m.tools_c, [210.0], "but not what is measured");
+}
+
+#[test]
+fn each_nozzle_has_its_own_ceiling_and_an_unknown_one_the_lowest() {
+    let mut g = guard();
+    g.limits.tools = vec![
+        HeaterLimit::new(285.0, "the sensor"),
+        HeaterLimit::new(235.0, "the liner"),
+    ];
+    let one = hot();
+    let unknown = Machine {
+        tools: None,
+        ..hot()
+    };
+    let second = Machine {
+        tools: Some(2),
+        tool: Some(1),
+        ..hot()
+    };
+    let says = |line: &str, m: &Machine| {
+        g.allow(line, m, false)
+            .map(|a| a.line)
+            .map_err(|e| e.to_string())
+    };
+    assert_eq!(
+        says("M104 S280", &one),
+        Ok("M104 S280".into()),
+        "a single nozzle is the first"
+    );
+    for (line, m) in [
+        ("M104 S280", &unknown),
+        ("M104 S280", &second),
+        ("M104 T1 S280", &one),
+        ("M104 T7 S280", &one),
+    ] {
+        let refused = says(line, m).unwrap_err();
+        assert!(
+            refused.contains("ceiling of 235 °C, held down by the liner"),
+            "{line}: {refused}"
+        );
+    }
+    assert_eq!(says("M104 T0 S280", &second), Ok("M104 T0 S280".into()));
+    assert!(
+        says("M303 E1 S231 C5", &one)
+            .unwrap_err()
+            .contains("ceiling of 230 °C")
+    );
+}
+
+#[test]
+fn a_stop_is_a_stop_however_it_is_typed() {
+    for line in [
+        "M112",
+        "m112",
+        " m112 ; now",
+        "N5 M112*33",
+        "M112!",
+        "M 112",
+        "M0112",
+        "M112.0",
+        "n12 m112",
+    ] {
+        assert_eq!(stop_word(line), Some(StopWord::Emergency), "{line}");
+    }
+    assert_eq!(stop_word("m108"), Some(StopWord::BreakOff));
+    assert_eq!(stop_word("M410"), Some(StopWord::StandStill));
+    for line in [
+        "",
+        ";M112",
+        "M1120",
+        "M11",
+        "M117 M112",
+        "G1 X112",
+        "N",
+        "*",
+    ] {
+        assert_eq!(stop_word(line), None, "{line}");
+    }
+}
+
+#[test]
+fn every_heater_of_a_report_is_read() {
+    let t = read_temperatures(
+        "T:31.0 /0.0 B:92.0 /0.0 C:40.5 /45.0 T0:205.1 /210.0 T1:31.0 /0.0 @:0 B@:64 C@:12 @0:87 @1:0",
+    )
+    .unwrap();
+    assert_eq!(t.tools.len(), 2);
+    assert_eq!(
+        (t.tools[0].target_c, t.tools[0].output),
+        (210.0, Some(87.0))
+    );
+    assert_eq!((t.tools[1].at_c, t.tools[1].output), (31.0, Some(0.0)));
+    assert!(t.bed.unwrap().heats(), "output without a target is heat");
+    assert!((t.of(Heater::Chamber).unwrap().target_c - 45.0).abs() < 1e-9);
+    // The output without a number belongs to the nozzle in use.
+    let t = read_temperatures("T:24.0 /0.0 T0:205.1 /210.0 T1:24.0 /0.0 @:127").unwrap();
+    assert_eq!((t.tools[0].output, t.tools[1].output), (None, Some(127.0)));
+    for damaged in [
+        "T:205.1 /210.0 T1:24.0 /0.0",
+        "T:205.1",
+        "T:205.1 /210.0 B:6!0 /60.0",
+        "T:205.1 /210.0 B@:127",
+        "T:9999 /0.0",
+        "T0:20.0 /0.0 T9:20.0 /0.0 @9:1 T1:2x /0",
+    ] {
+        assert_eq!(read_temperatures(damaged), None, "{damaged}");
+    }
+    assert_eq!(read_card_print("Not SD printing"), Some(false));
+    assert_eq!(read_card_print("SD printing byte 123/4567"), Some(true));
+    assert_eq!(read_card_print("echo:busy: processing"), None);
+    assert_eq!(
+        read_place("X:10.00 Y:-2.50 Z:5.00 E:0.00 Count X:800 Y:0 Z:2000"),
+        Some([10.0, -2.5, 5.0])
+    );
+    assert_eq!(read_place("X:10.00 Y:1x Z:5.00"), None);
+    assert_eq!(
+        read_simulated_speed("NAME:twin SIMULATED_SPEED:6"),
+        Some(6.0)
+    );
+    assert_eq!(read_simulated_speed("NAME:a board of metal"), None);
 }
 
 #[test]
@@ -196,10 +435,10 @@ fn replies_are_told_apart() {
     let t = read_temperatures("T:205.1 /210.0 B:60.0 /60.0 @:87 B@:30 UP:12.25").unwrap();
     assert_eq!(
         (
-            t.nozzle_c,
-            t.nozzle_target_c,
-            t.bed_c,
-            t.nozzle_output,
+            t.nozzle().at_c,
+            t.nozzle().target_c,
+            t.bed.map(|b| b.at_c),
+            t.nozzle().output,
             t.uptime_s
         ),
         (205.1, 210.0, Some(60.0), Some(87.0), Some(12.25))
@@ -278,8 +517,8 @@ proptest! {
     fn nothing_above_the_ceiling_outside_the_volume_or_cold_is_ever_let_through(
         line in any_command(), homed: bool, nozzle in prop::option::of(0.0..300.0_f64), relative: bool,
     ) {
-        let state = GuardState { homed, nozzle_c: nozzle, relative, place_mm: [100.0; 3], ..GuardState::default() };
-        if let Ok(allowed) = guard().allow(&line, &state) {
+        let state = Machine { homed: [homed; 3], tools_c: nozzle.into_iter().collect(), relative: Some(relative), ..hot() };
+        if let Ok(allowed) = guard().allow(&line, &state, true) {
             let w = Words::read(&allowed.line).unwrap();
             let s = w.value('S').unwrap_or(0.0);
             match w.code() {
@@ -292,7 +531,7 @@ proptest! {
                             prop_assert!(homed && (0.0..=most).contains(&to), "{line}");
                         }
                     }
-                    if w.value('E').is_some_and(|e| e > 0.0) {
+                    if w.value('E').is_some() {
                         prop_assert!(nozzle.is_some_and(|t| t >= 170.0), "{line}");
                     }
                 }
@@ -330,9 +569,18 @@ proptest! {
     }
 
     #[test]
+    fn a_letter_that_is_not_in_the_row_is_never_let_through(row in 0..COMMANDS.len(), letter in prop::char::range('A', 'Z'), v in 0_u32..60) {
+        let spec = &COMMANDS[row];
+        let line = format!("{}{} {letter}{v}", spec.code, if spec.code == "T" { "0" } else { "" });
+        if let Ok(allowed) = guard().allow(&line, &hot(), true) {
+            prop_assert!(spec.letter(letter).is_some(), "{line} went out as {}", allowed.line);
+        }
+    }
+
+    #[test]
     fn no_line_makes_the_readers_panic(line in "\\PC{0,120}") {
         let _ = (Words::read(&line), read_reply(&line), read_temperatures(&line), unframed(&line), read_settings(&line));
         let _ = read_autotune(&line, &mut AutotuneReport::default());
-        let _ = guard().allow(&line, &hot());
+        let _ = (guard().allow(&line, &hot(), false), stop_word(&line), read_place(&line), read_simulated_speed(&line));
     }
 }

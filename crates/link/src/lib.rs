@@ -10,9 +10,13 @@ mod record;
 pub mod routines;
 mod status;
 mod transport;
+mod watch;
 
-pub use link::{Link, LinkOptions};
+pub use link::{Claim, Link, LinkOptions};
 pub use protocol::Patience;
 pub use record::{Way, Wire};
-pub use status::{Heaters, LinkState, LinkStatus, SendError};
+pub use status::{
+    CeilingAlarm, Heaters, LinkState, LinkStatus, Metal, OwnHeat, SendError, StopUnderWay,
+};
 pub use transport::{Address, BAUDS, BoxStream, Opener, Port, Stream, ports};
+pub use watch::{Told, Watch, told};

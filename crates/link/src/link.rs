@@ -1,12 +1,16 @@
 //! One printer's link: the handle to the task that owns its wire.
 
 use std::collections::VecDeque;
+use std::panic::AssertUnwindSafe;
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
-use tokio::sync::{mpsc, oneshot, watch};
+use futures_util::FutureExt as _;
+use tokio::runtime::Handle;
+use tokio::sync::{mpsc, oneshot};
 use tokio::time::timeout;
-use wattotherm_core::gcode::GuardLimits;
+use wattotherm_core::gcode::{GuardLimits, Heater};
 use wattotherm_core::heat::Sample;
 
 use crate::actor::Actor;
@@ -14,6 +18,7 @@ use crate::protocol::Patience;
 use crate::record::{Record, Wire};
 use crate::status::{LinkState, LinkStatus, SendError};
 use crate::transport::Opener;
+use crate::watch::{Watch, told};
 
 /// How a link behaves.
 #[derive(Clone, Debug)]
@@ -24,6 +29,9 @@ pub struct LinkOptions {
     pub report_every_s: f64,
     /// How long to wait for what.
     pub patience: Patience,
+    /// Where its task runs; none for where it is started. A runtime of its own keeps the links going
+    /// whatever the rest of the program is busy with.
+    pub runtime: Option<Handle>,
 }
 
 impl LinkOptions {
@@ -34,6 +42,7 @@ impl LinkOptions {
             limits,
             report_every_s: 1.0,
             patience: Patience::default(),
+            runtime: None,
         }
     }
 
@@ -41,6 +50,13 @@ impl LinkOptions {
     #[must_use]
     pub const fn reporting_every(mut self, seconds: f64) -> Self {
         self.report_every_s = seconds;
+        self
+    }
+
+    /// With its task in this runtime.
+    #[must_use]
+    pub fn running_in(mut self, runtime: Handle) -> Self {
+        self.runtime = Some(runtime);
         self
     }
 
@@ -55,14 +71,24 @@ impl LinkOptions {
 pub(crate) type Answer = Result<Vec<String>, SendError>;
 
 pub(crate) enum Message {
-    Send(String, oneshot::Sender<Answer>),
+    Send {
+        line: String,
+        confirmed: bool,
+        token: u64,
+        reply: oneshot::Sender<Answer>,
+    },
     HeatersOff,
+    Off(Vec<Heater>),
     Emergency,
     Release,
-    Limits(GuardLimits),
+    Limits(Box<GuardLimits>),
+    Own(u64, String),
+    Disown(u64),
     Close(oneshot::Sender<()>),
 }
 
+/// Between a failure of this program in a link and the next try.
+const PICK_UP_AFTER: Duration = Duration::from_millis(300);
 /// Samples kept: four hours at four a second.
 const MOST_SAMPLES: usize = 57_600;
 
@@ -90,10 +116,35 @@ impl Samples {
 #[derive(Clone, Debug)]
 pub struct Link {
     messages: mpsc::UnboundedSender<Message>,
-    status: watch::Receiver<LinkStatus>,
+    status: Watch<LinkStatus>,
     record: Arc<Record>,
     samples: Arc<Samples>,
+    /// Which routine sends; 0 for all others.
+    token: u64,
 }
+
+/// A routine's claim on a printer's heaters: while it lives, heat, fans and moves from elsewhere are
+/// refused.
+#[derive(Debug)]
+pub struct Claim {
+    link: Link,
+}
+
+impl Claim {
+    /// The link as the routine uses it.
+    #[must_use]
+    pub const fn link(&self) -> &Link {
+        &self.link
+    }
+}
+
+impl Drop for Claim {
+    fn drop(&mut self) {
+        let _ = self.link.messages.send(Message::Disown(self.link.token));
+    }
+}
+
+static TOKENS: AtomicU64 = AtomicU64::new(1);
 
 impl std::fmt::Debug for Message {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -111,10 +162,11 @@ impl Link {
             address: address.to_owned(),
             ..LinkStatus::default()
         };
-        let (status, watching) = watch::channel(first);
+        let (status, watching) = told(first);
         let record = Arc::new(Record::default());
         let samples = Arc::new(Samples::default());
-        let actor = Actor::new(
+        let runtime = options.runtime.clone();
+        let mut actor = Actor::new(
             opener,
             options,
             inbox,
@@ -122,24 +174,38 @@ impl Link {
             Arc::clone(&record),
             Arc::clone(&samples),
         );
-        tokio::spawn(actor.run());
+        let keeps_running = async move {
+            // A failure of this program must not leave a heater on: the link is picked up again, and
+            // what was switched on is owed its zero.
+            while AssertUnwindSafe(actor.run()).catch_unwind().await.is_err() {
+                tracing::error!("a printer's link failed; it is picked up again");
+                actor.pick_up();
+                // What fails at once would fail without end.
+                tokio::time::sleep(PICK_UP_AFTER).await;
+            }
+        };
+        match runtime {
+            Some(r) => drop(r.spawn(keeps_running)),
+            None => drop(tokio::spawn(keeps_running)),
+        }
         Self {
             messages,
             status: watching,
             record,
             samples,
+            token: 0,
         }
     }
 
     /// What is known now.
     #[must_use]
     pub fn status(&self) -> LinkStatus {
-        self.status.borrow().clone()
+        self.status.now()
     }
 
     /// What is known, each time it changes.
     #[must_use]
-    pub fn watch(&self) -> watch::Receiver<LinkStatus> {
+    pub fn watch(&self) -> Watch<LinkStatus> {
         self.status.clone()
     }
 
@@ -147,17 +213,47 @@ impl Link {
     /// # Errors
     /// [`SendError`].
     pub async fn send(&self, line: &str) -> Answer {
+        self.send_meant(line, false).await
+    }
+
+    /// Like [`Link::send`]; `confirmed` where the guard asked and the answer was yes.
+    /// # Errors
+    /// [`SendError`].
+    pub async fn send_meant(&self, line: &str, confirmed: bool) -> Answer {
         let (reply, answer) = oneshot::channel();
         self.messages
-            .send(Message::Send(line.to_owned(), reply))
+            .send(Message::Send {
+                line: line.to_owned(),
+                confirmed,
+                token: self.token,
+                reply,
+            })
             .map_err(|_| SendError::NotConnected)?;
         answer.await.unwrap_or(Err(SendError::NotConnected))
     }
 
-    /// Sets both heaters to 0, before everything else that waits; breaks off what the printer waits
+    /// Claims heaters, fans and moves for a routine of this name.
+    #[must_use]
+    pub fn claim(&self, name: &str) -> Claim {
+        let token = TOKENS.fetch_add(1, Ordering::Relaxed);
+        let _ = self.messages.send(Message::Own(token, name.to_owned()));
+        Claim {
+            link: Self {
+                token,
+                ..self.clone()
+            },
+        }
+    }
+
+    /// Sets every heater to 0, before everything else that waits; breaks off what the printer waits
     /// for. [`LinkStatus::heaters`] tells whether it came through.
     pub fn heaters_off(&self) {
         let _ = self.messages.send(Message::HeatersOff);
+    }
+
+    /// Sets these heaters to 0, in the same way.
+    pub fn off(&self, heaters: &[Heater]) {
+        let _ = self.messages.send(Message::Off(heaters.to_vec()));
     }
 
     /// Emergency stop: past the queue, past the line in flight, again until it is answered.
@@ -172,10 +268,10 @@ impl Link {
 
     /// Gives the guard new bounds.
     pub fn set_limits(&self, limits: GuardLimits) {
-        let _ = self.messages.send(Message::Limits(limits));
+        let _ = self.messages.send(Message::Limits(Box::new(limits)));
     }
 
-    /// Heaters to 0 where it can be said, then closed.
+    /// What was switched on from here to 0 where it can be said, then closed.
     pub async fn close(&self) {
         let (done, closed) = oneshot::channel();
         if self.messages.send(Message::Close(done)).is_ok() {
@@ -201,11 +297,8 @@ impl Link {
     /// Waits until it is connected, at most this long.
     pub async fn connected_within(&self, most: Duration) -> bool {
         let mut watch = self.watch();
-        timeout(
-            most,
-            watch.wait_for(|s| s.state == LinkState::Connected && s.temperatures.is_some()),
-        )
-        .await
-        .is_ok_and(|r| r.is_ok())
+        let connected =
+            watch.until(|s| s.state == LinkState::Connected && s.temperatures.is_some());
+        timeout(most, connected).await.is_ok_and(|s| s.is_some())
     }
 }

@@ -1,12 +1,13 @@
 //! The line protocol from the sender's side, as a state machine: lines and time in, bytes and events
 //! out. No I/O, so that every order of mishaps can be tried.
 //!
-//! One line is in flight. The printer counts lines, so what it asks for tells what it has run: a
-//! line is only ever sent again under its old number, and the printer runs a number once.
+//! One line is in flight, except behind a stop, whose zeros don't wait for what the printer is busy
+//! with. The printer counts lines, so what it asks for tells what it has run: a line is only ever sent
+//! again under its old number, and the printer runs a number once.
 
 use std::collections::VecDeque;
 
-use wattotherm_core::gcode::{Reply, framed, read_reply};
+use wattotherm_core::gcode::{Effect, Reply, Words, command, framed, read_reply};
 
 /// How long to wait for what, in milliseconds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -36,7 +37,7 @@ impl Default for Patience {
 /// What came of it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Event {
-    /// The line in flight was run; what the printer said meanwhile.
+    /// The oldest line in flight was run; what the printer said meanwhile.
     Done(Vec<String>),
     /// The printer was started anew: it has forgotten line numbers, targets and place.
     Restarted,
@@ -52,7 +53,10 @@ pub enum Event {
 
 #[derive(Clone, Debug)]
 struct Flight {
+    number: u64,
     long: bool,
+    /// A question for temperatures: its answer can be told from a stray `ok`.
+    asks: bool,
     answer: Vec<String>,
 }
 
@@ -62,9 +66,12 @@ pub struct Protocol {
     patience: Patience,
     next: u64,
     past: VecDeque<(u64, String)>,
-    flight: Option<Flight>,
-    /// The line whose `ok` is awaited; below the one in flight while lines are sent again.
+    /// Lines not acknowledged yet, oldest first.
+    flights: VecDeque<Flight>,
+    /// The line whose `ok` is awaited; below those in flight while lines are sent again.
     awaited: Option<u64>,
+    /// The newest line that stands on the wire since lines were last sent again.
+    on_wire: u64,
     written_ms: u64,
     life_ms: u64,
     heard_ms: u64,
@@ -72,6 +79,12 @@ pub struct Protocol {
     resends: u32,
     wait_ms: u64,
     again_at: Option<u64>,
+    /// The printer answers `M105` with `ok T:…` on one line.
+    one_line: bool,
+    /// A bare `ok` to a question for temperatures counts from then on, if no better one came.
+    bare_at: Option<u64>,
+    /// A temperature was reported since the line in flight was sent.
+    report_seen: bool,
     /// The printer says `ok` right after it has asked for a line: that one acknowledges nothing.
     after_resend: bool,
     out: String,
@@ -83,6 +96,8 @@ pub struct Protocol {
 const MOST_PAST: usize = 64;
 /// How many times longer a printer is waited for that still reports temperatures.
 const MOST_PATIENT: u32 = 8;
+/// How long an `ok` that doesn't look like the answer waits for a better one.
+const BARE_OK_MS: u64 = 600;
 /// Lines of one answer kept.
 const MOST_ANSWER: usize = 400;
 
@@ -94,8 +109,9 @@ impl Protocol {
             patience,
             next: 1,
             past: VecDeque::new(),
-            flight: None,
+            flights: VecDeque::new(),
             awaited: None,
+            on_wire: 0,
             written_ms: 0,
             life_ms: 0,
             heard_ms: 0,
@@ -103,6 +119,9 @@ impl Protocol {
             resends: 0,
             wait_ms: patience.quiet_ms,
             again_at: None,
+            one_line: false,
+            bare_at: None,
+            report_seen: false,
             after_resend: false,
             out: String::new(),
             events: Vec::new(),
@@ -112,15 +131,18 @@ impl Protocol {
 
     /// Starts counting at 1: `N0 M110 N0`. Its `ok` ends in [`Event::Done`].
     pub fn greet(&mut self, now_ms: u64) {
-        *self = Self::new(self.patience);
+        *self = Self {
+            one_line: self.one_line,
+            ..Self::new(self.patience)
+        };
         self.past.push_back((0, "M110 N0".into()));
         self.launch(0, false, now_ms);
     }
 
     /// Whether a line may be sent.
     #[must_use]
-    pub const fn is_free(&self) -> bool {
-        self.flight.is_none() && self.awaited.is_none()
+    pub fn is_free(&self) -> bool {
+        self.flights.is_empty() && self.awaited.is_none()
     }
 
     /// Sends a line. `long` for what answers late: heating and waiting, moving, autotune.
@@ -135,11 +157,41 @@ impl Protocol {
         self.launch(number, long, now_ms);
     }
 
-    fn launch(&mut self, number: u64, long: bool, now_ms: u64) {
-        self.flight = Some(Flight {
-            long,
+    /// Sends a line behind those in flight, without waiting for their answers.
+    pub fn send_behind(&mut self, command: &str, now_ms: u64) {
+        if self.is_free() {
+            self.send(command, false, now_ms);
+            return;
+        }
+        let number = self.next;
+        self.next += 1;
+        self.past.push_back((number, command.to_owned()));
+        self.flights.push_back(Flight {
+            number,
+            long: false,
+            asks: command.starts_with("M105"),
             answer: Vec::new(),
         });
+        // While older lines are sent again, this one's turn comes behind them.
+        if self.on_wire + 1 == number {
+            self.out.push_str(&framed(number, command));
+            self.on_wire = number;
+        }
+    }
+
+    fn launch(&mut self, number: u64, long: bool, now_ms: u64) {
+        let asks = self
+            .past
+            .back()
+            .is_some_and(|(n, c)| *n == number && c.starts_with("M105"));
+        self.flights.push_back(Flight {
+            number,
+            long,
+            asks,
+            answer: Vec::new(),
+        });
+        self.bare_at = None;
+        self.report_seen = false;
         self.probes = 0;
         self.resends = 0;
         self.wait_ms = self.patience.quiet_ms;
@@ -152,28 +204,43 @@ impl Protocol {
             self.out.push_str(&framed(number, command));
         }
         self.awaited = Some(number);
+        self.on_wire = number;
         self.written_ms = now_ms;
         self.again_at = None;
+    }
+
+    /// Sends what is awaited once more: what was to be written has been thrown away.
+    pub fn rewrite(&mut self, now_ms: u64) {
+        self.out.clear();
+        if let Some(awaited) = self.awaited {
+            self.write(awaited, now_ms);
+        }
     }
 
     /// Takes heat commands that have not surely run out of what may be sent again: after a stop they
     /// must not come through late. The numbers stay, with a question in their place.
     pub fn withdraw_heat(&mut self) {
-        for (_, command) in &mut self.past {
-            let heats = ["M104 ", "M109 ", "M140 ", "M190 ", "M303 "]
+        for (_, line) in &mut self.past {
+            let Ok(words) = Words::read(line) else {
+                continue;
+            };
+            let heats = command(words.code())
+                .is_some_and(|s| matches!(s.effect, Effect::Heat | Effect::HeatAndWait));
+            let to_zero = ['S', 'R']
                 .iter()
-                .any(|c| command.starts_with(c));
-            if heats && !command.contains("S0") {
-                *command = "M105".into();
+                .all(|l| words.value(*l).is_none_or(|v| v <= 0.0));
+            if heats && !to_zero {
+                *line = "M105".into();
             }
         }
     }
 
     /// Gives up the line in flight without knowing whether it ran.
     pub fn abandon(&mut self) {
-        self.flight = None;
+        self.flights.clear();
         self.awaited = None;
         self.again_at = None;
+        self.bare_at = None;
     }
 
     /// Takes one line of the printer.
@@ -186,8 +253,11 @@ impl Protocol {
                 if after_resend {
                     return;
                 }
+                if !self.is_the_answer(&rest, now_ms) {
+                    return;
+                }
                 if !rest.is_empty()
-                    && let Some(f) = &mut self.flight
+                    && let Some(f) = self.flights.front_mut()
                 {
                     f.answer.push(rest);
                 }
@@ -219,7 +289,8 @@ impl Protocol {
             }
             Reply::Other(text) => {
                 self.heard_ms = now_ms;
-                if let Some(f) = &mut self.flight {
+                self.report_seen |= text.starts_with("T:");
+                if let Some(f) = self.flights.front_mut() {
                     // Long commands report as they go: that is a sign of life.
                     if f.answer.len() < MOST_ANSWER && !text.starts_with("T:") {
                         f.answer.push(text);
@@ -229,35 +300,75 @@ impl Protocol {
         }
     }
 
+    /// Whether an `ok` may belong to what is awaited. A board that was started while it was greeted says one
+    /// `ok` too many, and from then on each line would count as run one line early. The answer to a question
+    /// for temperatures has temperatures in it, so there the count is set right.
+    fn is_the_answer(&mut self, rest: &str, now_ms: u64) -> bool {
+        let with_report = rest.contains("T:") || rest.contains("T0:");
+        self.one_line |= with_report;
+        let asks = self
+            .flights
+            .front()
+            .is_some_and(|f| f.asks && self.awaited == Some(f.number));
+        // A report in an `ok` to something else answers a question asked before.
+        if with_report == asks && self.awaited.is_some() {
+            return true;
+        }
+        if !with_report && !self.one_line && self.report_seen {
+            return true;
+        }
+        self.bare_at.get_or_insert(now_ms + BARE_OK_MS);
+        false
+    }
+
     fn acknowledged(&mut self, now_ms: u64) {
+        self.bare_at = None;
+        self.report_seen = false;
         let Some(awaited) = self.awaited else {
             // An `ok` to nothing: said twice, or late.
             return;
         };
-        let newest = self.next - 1;
-        if awaited < newest {
-            self.write(awaited + 1, now_ms);
-            return;
-        }
-        self.awaited = None;
+        self.has_run(awaited);
         self.again_at = None;
-        if let Some(f) = self.flight.take() {
-            self.events.push(Event::Done(f.answer));
+        if awaited < self.on_wire {
+            // Its copy is there already.
+            self.awaited = Some(awaited + 1);
+            self.written_ms = now_ms;
+            self.probes = 0;
+        } else if awaited + 1 < self.next {
+            self.write(awaited + 1, now_ms);
+        } else {
+            self.awaited = None;
+        }
+    }
+
+    /// Ends the flights up to `number`.
+    fn has_run(&mut self, number: u64) {
+        while self.flights.front().is_some_and(|f| f.number <= number) {
+            if let Some(f) = self.flights.pop_front() {
+                self.events.push(Event::Done(f.answer));
+            }
         }
     }
 
     fn asked_for(&mut self, number: u64, now_ms: u64) {
         if number == self.next {
             // It has run all there was: an acknowledgement, whatever became of the `ok`.
-            self.awaited = self.awaited.map(|_| self.next - 1);
-            self.acknowledged(now_ms);
+            if self.awaited.is_some() {
+                self.on_wire = self.next - 1;
+                self.awaited = Some(self.on_wire);
+                self.acknowledged(now_ms);
+            }
             return;
         }
+
         if !self.past.iter().any(|(n, _)| *n == number) {
             self.abandon();
             self.events.push(Event::Lost);
             return;
         }
+        // What it asks for is the first that it has not run.
+        self.has_run(number.saturating_sub(1));
         if self.awaited == Some(number) && self.again_at.is_some() {
             // Asked already; the copy is on its way.
             return;
@@ -282,6 +393,9 @@ impl Protocol {
 
     /// Lets time pass.
     pub fn tick(&mut self, now_ms: u64) {
+        if self.bare_at.is_some_and(|t| now_ms >= t) {
+            self.acknowledged(now_ms);
+        }
         let Some(awaited) = self.awaited else { return };
         if self.again_at.is_some_and(|t| now_ms >= t) {
             self.write(awaited, now_ms);
@@ -309,11 +423,12 @@ impl Protocol {
     pub fn wakes_at_ms(&self) -> Option<u64> {
         self.awaited?;
         let due = self.due_ms();
-        Some(self.again_at.map_or(due, |t| t.min(due)))
+        let soonest = [self.again_at, self.bare_at].into_iter().flatten().min();
+        Some(soonest.map_or(due, |t| t.min(due)))
     }
 
     fn due_ms(&self) -> u64 {
-        let long = self.flight.as_ref().is_some_and(|f| f.long);
+        let long = self.flights.front().is_some_and(|f| f.long);
         let since = self.life_ms.max(self.written_ms);
         // A long command that says nothing about being busy may be at it all the same.
         since + self.patience.silence_ms * if long { 2 } else { 1 }
@@ -369,6 +484,56 @@ mod tests {
         );
         p.line("ok", 13);
         assert_eq!(p.take_events(), [Event::Done(vec![])]);
+    }
+
+    #[test]
+    fn an_ok_too_many_is_set_right_at_the_next_question_for_temperatures() {
+        let mut p = greeted();
+        sent(&mut p, "M105");
+        // It belongs to a greeting that was sent before the board had started.
+        p.line("ok", 11);
+        assert_eq!(p.take_events(), [], "a bare ok is no answer to that");
+        p.line("ok T:21.0 /0.0", 12);
+        assert_eq!(p.take_events().len(), 1);
+        sent(&mut p, "M109 S200");
+        p.line("ok", 13);
+        assert_eq!(p.take_events().len(), 1);
+        // A board that never says more than ok is believed after a moment.
+        sent(&mut p, "M105");
+        p.line("ok", 20);
+        p.tick(20 + BARE_OK_MS);
+        assert_eq!(p.take_events(), [Event::Done(vec![])]);
+    }
+
+    #[test]
+    fn what_is_sent_behind_does_not_wait_for_the_line_in_flight() {
+        let mut p = greeted();
+        sent(&mut p, "M109 S200");
+        p.send_behind("M104 S0", 11);
+        p.send_behind("M105", 11);
+        assert_eq!(
+            p.take_output().lines().count(),
+            2,
+            "both stand on the wire at once"
+        );
+        p.line("ok", 12);
+        assert_eq!(p.take_events(), [Event::Done(vec![])]);
+        assert_eq!(p.take_output(), "", "nothing is sent twice");
+        p.line("Resend: 2", 13);
+        p.line("ok", 13);
+        p.tick(500);
+        assert!(
+            p.take_output().starts_with("N2 M104 S0*"),
+            "a lost one is sent again under its number"
+        );
+        p.line("ok", 501);
+        assert!(
+            p.take_output().starts_with("N3 M105*"),
+            "and what followed it"
+        );
+        p.line("ok T:20.0 /0.0", 502);
+        assert_eq!(p.take_events().len(), 2);
+        assert!(p.is_free());
     }
 
     #[test]

@@ -9,7 +9,7 @@ use std::time::Duration;
 use common::{linked, options, twin};
 use tokio::io::{AsyncBufReadExt as _, AsyncWriteExt as _, BufReader};
 use tokio::time::{sleep, timeout};
-use wattotherm_core::gcode::{GuardLimits, unframed};
+use wattotherm_core::gcode::{GuardLimits, HeaterLimit, unframed};
 use wattotherm_link::routines::{RoutineError, control, hold, warm, write_settings};
 use wattotherm_link::{Heaters, Link, LinkState, Opener, SendError, Way};
 use wattotherm_twin::Fault;
@@ -173,24 +173,30 @@ async fn a_sensor_that_breaks_off_halts_the_printer_and_the_link_says_so() {
     link.send("M104 S200").await.unwrap();
     let mut watch = link.watch();
     watch
-        .wait_for(|s| s.temperatures.is_some_and(|t| t.nozzle_c > 100.0))
+        .until(|s| s.nozzle().is_some_and(|t| t.at_c > 100.0))
         .await
         .unwrap();
     running.look().world.build.sensor =
         wattotherm_core::heat::SensorTable::Platinum { r0_ohm: 1e9 };
     let halted = timeout(
         Duration::from_secs(20),
-        watch.wait_for(|s| s.state == LinkState::Halted),
+        watch.until(|s| s.state == LinkState::Halted),
     )
     .await;
-    let status = halted.unwrap().unwrap().clone();
+    let status = halted.unwrap().unwrap();
     assert!(
         status.says.contains("halted itself") && status.says.contains("sensor out of range"),
         "{}",
         status.says
     );
     assert_eq!(link.send("M104 S150").await, Err(SendError::Halted));
-    assert_eq!(status.heaters, Heaters::Off);
+    // The halting itself is no proof; a report with zeros is.
+    let off = timeout(
+        Duration::from_secs(5),
+        watch.until(|s| s.heaters == Heaters::Off),
+    )
+    .await;
+    assert_eq!(off.unwrap().unwrap().state, LinkState::Halted);
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
@@ -243,10 +249,22 @@ async fn new_limits_bind_the_next_command() {
     let link = linked(&running).await;
     link.send("M104 S240").await.unwrap();
     link.set_limits(GuardLimits {
-        ceiling_c: 220.0,
-        held_by: "the liner".into(),
+        tools: vec![HeaterLimit::new(220.0, "the liner")],
         ..common::limits()
     });
+    let lowered = timeout(Duration::from_millis(400), async {
+        while (running.look().targets_c().0 - 220.0).abs() > 0.1 {
+            sleep(Duration::from_millis(5)).await;
+        }
+    });
+    lowered
+        .await
+        .expect("a target that stands above it is lowered at once");
+    assert!(link.record_after(0).iter().any(|w| {
+        w.way == Way::Noted
+            && w.text
+                .contains("The target of the nozzle stood at 240 °C, above the ceiling of 220 °C")
+    }));
     let refused = link.send("M104 S240").await.unwrap_err();
     assert!(
         refused

@@ -30,7 +30,7 @@ async fn works(link: &Link) {
     assert!(link.status().homed);
     link.send("M104 S60").await.unwrap();
     let mut watch = link.watch();
-    watch.wait_for(|s| s.heaters == Heaters::On).await.unwrap();
+    watch.until(|s| s.heaters == Heaters::On).await.unwrap();
     link.close().await;
     assert_eq!(link.status().state, LinkState::Closed);
 }
@@ -75,7 +75,7 @@ async fn an_address_where_nobody_is_says_so() {
     let link = Link::start(address.opener(), &address.says(), options());
     let mut watch = link.watch();
     let status = watch
-        .wait_for(|s| s.state == LinkState::Lost)
+        .until(|s| s.state == LinkState::Lost)
         .await
         .unwrap()
         .clone();
@@ -94,7 +94,7 @@ async fn routines_do_their_work_and_leave_the_heater_off() {
     let (c, remote) = control();
     let held = hold(c, &link, 200.0, 150.0).await;
     held.end.unwrap();
-    assert!(remote.progress.borrow().part > 0.95);
+    assert!(remote.progress.now().part > 0.95);
     let reading = read_class(&held.trace, &PhysicalLimits::default());
     assert!(
         matches!(reading.class, TraceClass::Steady | TraceClass::LoopSwinging),
@@ -124,7 +124,7 @@ async fn routines_do_their_work_and_leave_the_heater_off() {
         "{figures:?}"
     );
     let mut watch = link.watch();
-    watch.wait_for(|s| s.heaters == Heaters::Off).await.unwrap();
+    watch.until(|s| s.heaters == Heaters::Off).await.unwrap();
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
@@ -136,7 +136,7 @@ async fn a_routine_is_stopped_by_hand_and_its_log_is_kept() {
     let run = tokio::spawn(async move { autotune(c, &working, 200.0, 8, 0.0).await });
     let mut watch = link.watch();
     watch
-        .wait_for(|s| s.temperatures.is_some_and(|t| t.nozzle_c > 80.0))
+        .until(|s| s.nozzle().is_some_and(|t| t.at_c > 80.0))
         .await
         .unwrap();
     remote.stop();
@@ -149,7 +149,7 @@ async fn a_routine_is_stopped_by_hand_and_its_log_is_kept() {
         "Stopped by hand. Heaters are set to 0."
     );
     assert!(!logged.trace.samples.is_empty());
-    watch.wait_for(|s| s.heaters == Heaters::Off).await.unwrap();
+    watch.until(|s| s.heaters == Heaters::Off).await.unwrap();
     assert!(running.look().is_idle());
 }
 

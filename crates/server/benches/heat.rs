@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::print_stdout, clippy::cast_precision_loss)]
 
-use std::io::{BufRead as _, BufReader, Read as _, Write as _};
+use std::io::{BufRead as _, BufReader};
 use std::net::TcpStream;
 use std::process::{Child, Command, Stdio};
 use std::sync::Arc;
@@ -164,11 +164,11 @@ fn browse(url: &str, bytes: &Arc<AtomicU64>) {
     let host = url.trim_start_matches("http://").to_owned();
     let bytes = Arc::clone(bytes);
     std::thread::spawn(move || {
-        let mut socket = TcpStream::connect(&host).unwrap();
-        write!(socket, "GET /api/v1/live HTTP/1.1\r\nHost: {host}\r\n\r\n").unwrap();
-        let mut buffer = [0_u8; 65_536];
-        while let Ok(n @ 1..) = socket.read(&mut buffer) {
-            bytes.fetch_add(n as u64, Ordering::Relaxed);
+        let socket = TcpStream::connect(&host).unwrap();
+        let (mut page, _) =
+            tungstenite::client(format!("ws://{host}/api/v1/live"), socket).unwrap();
+        while let Ok(message) = page.read() {
+            bytes.fetch_add(message.len() as u64, Ordering::Relaxed);
         }
     });
 }

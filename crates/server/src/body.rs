@@ -2,7 +2,8 @@
 
 use axum::body::Bytes;
 use axum::extract::rejection::BytesRejection;
-use axum::extract::{FromRequest, Request};
+use axum::extract::{FromRequest, FromRequestParts, Request};
+use axum::http::request::Parts;
 use axum::http::{StatusCode, header};
 use axum::response::IntoResponse;
 use serde::de::DeserializeOwned;
@@ -13,6 +14,40 @@ use crate::error::ApiError;
 pub const BODY_LIMIT: usize = 256 * 1024;
 /// Largest file to import.
 pub const IMPORT_LIMIT: usize = 8 * 1024 * 1024;
+
+/// A body must be there by then.
+const BODY_PATIENCE: std::time::Duration = std::time::Duration::from_secs(20);
+
+/// The ids in a path; what doesn't read is a problem like any other.
+pub struct Path<T>(pub T);
+/// The query; likewise.
+pub struct Query<T>(pub T);
+
+impl<T: DeserializeOwned + Send, S: Send + Sync> FromRequestParts<S> for Path<T> {
+    type Rejection = ApiError;
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, ApiError> {
+        axum::extract::Path::from_request_parts(parts, state)
+            .await
+            .map(|axum::extract::Path(v)| Self(v))
+            .map_err(|e| ApiError::Syntax {
+                field: "path".into(),
+                message: format!("This address doesn't read: {}", e.body_text()),
+            })
+    }
+}
+
+impl<T: DeserializeOwned, S: Send + Sync> FromRequestParts<S> for Query<T> {
+    type Rejection = ApiError;
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, ApiError> {
+        axum::extract::Query::from_request_parts(parts, state)
+            .await
+            .map(|axum::extract::Query(v)| Self(v))
+            .map_err(|e| ApiError::Syntax {
+                field: "query".into(),
+                message: format!("This query doesn't read: {}", e.body_text()),
+            })
+    }
+}
 
 /// A JSON body.
 pub struct Body<T>(pub T);
@@ -87,8 +122,9 @@ async fn read<S: Send + Sync>(
     state: &S,
     limit: usize,
 ) -> Result<Bytes, ApiError> {
-    Bytes::from_request(request, state)
+    tokio::time::timeout(BODY_PATIENCE, Bytes::from_request(request, state))
         .await
+        .map_err(|_| ApiError::Slow)?
         .map_err(|e: BytesRejection| {
             if e.into_response().status() == StatusCode::PAYLOAD_TOO_LARGE {
                 ApiError::TooLarge { limit }

@@ -5,9 +5,10 @@ use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use wattotherm_core::gcode::Refusal;
 use wattotherm_core::stations::EvaluateError;
 use wattotherm_link::SendError;
-use wattotherm_store::{ImportError, StoreError};
+use wattotherm_store::{BadRecord, ImportError, StoreError};
 
 /// What is wrong with one field.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -33,6 +34,8 @@ pub struct Problem {
     pub code: String,
     /// What was wrong and what to do.
     pub detail: String,
+    /// Where the server's log has it, for our own faults.
+    pub id: Option<String>,
     /// Field by field, where fields are to blame.
     pub errors: Vec<FieldError>,
 }
@@ -45,6 +48,8 @@ pub enum ApiError {
     Syntax { field: String, message: String },
     #[error("Send the body as application/json.")]
     MediaType,
+    #[error("The body did not come in time. Send it again.")]
+    Slow,
     #[error("The body is larger than {limit} bytes. Send less.")]
     TooLarge { limit: usize },
     #[error("{message}")]
@@ -52,6 +57,8 @@ pub enum ApiError {
         field: &'static str,
         message: String,
     },
+    #[error(transparent)]
+    Record(#[from] BadRecord),
     #[error("{0}")]
     NotFound(String),
     #[error("{0}")]
@@ -78,8 +85,9 @@ impl ApiError {
                 (S::BAD_REQUEST, "syntax", "The request doesn't read")
             }
             Self::MediaType => (S::UNSUPPORTED_MEDIA_TYPE, "media_type", "Wrong media type"),
+            Self::Slow => (S::REQUEST_TIMEOUT, "slow", "Too slow"),
             Self::TooLarge { .. } => (S::PAYLOAD_TOO_LARGE, "too_large", "Too large"),
-            Self::Values { .. } | Self::Evaluate(_) => {
+            Self::Values { .. } | Self::Record(_) | Self::Evaluate(_) => {
                 (S::UNPROCESSABLE_ENTITY, "values", "Check the readings")
             }
             Self::Import(ImportError::Shape { .. }) => {
@@ -90,16 +98,32 @@ impl ApiError {
                 "import_content",
                 "The file can't be imported",
             ),
+            Self::Link(SendError::Refused(Refusal::Asks { .. })) => {
+                (S::UNPROCESSABLE_ENTITY, "asks", "Is that meant?")
+            }
             Self::Link(SendError::Refused(_)) => (S::UNPROCESSABLE_ENTITY, "refused", "Not sent"),
             Self::Link(
-                SendError::NotConnected | SendError::Halted | SendError::Withdrawn { .. },
+                SendError::NotConnected
+                | SendError::Halted
+                | SendError::Withdrawn { .. }
+                | SendError::Prints { .. }
+                | SendError::Owned { .. },
             ) => (S::CONFLICT, "conflict", "Not now"),
             Self::Link(_) => (S::BAD_GATEWAY, "printer", "The printer"),
             Self::NotFound(_) => (S::NOT_FOUND, "not_found", "Not found"),
             Self::Forbidden(_) => (S::FORBIDDEN, "forbidden", "Not from here"),
             Self::Conflict(_) => (S::CONFLICT, "conflict", "Not now"),
             Self::Store(e) | Self::Import(ImportError::Store(e)) => match e {
-                StoreError::NotFound { .. } => (S::NOT_FOUND, "not_found", "Not found"),
+                StoreError::NotFound { .. } | StoreError::Reference => {
+                    (S::NOT_FOUND, "not_found", "Not found")
+                }
+                StoreError::Check => (S::UNPROCESSABLE_ENTITY, "values", "Check the readings"),
+                StoreError::Busy => (S::SERVICE_UNAVAILABLE, "busy", "Try again"),
+                StoreError::Damaged { .. } => (
+                    S::INTERNAL_SERVER_ERROR,
+                    "damaged",
+                    "The data file is damaged",
+                ),
                 StoreError::Conflict(_) => (S::CONFLICT, "conflict", "Not now"),
                 StoreError::DiskFull => (S::INSUFFICIENT_STORAGE, "disk_full", "Disk full"),
                 StoreError::ReadOnly => (S::INSUFFICIENT_STORAGE, "read_only", "Read-only"),
@@ -121,6 +145,7 @@ impl ApiError {
         match self {
             Self::Syntax { field, message } => one(field, "syntax", message),
             Self::Values { field, message } => one(field, "value", message),
+            Self::Record(b) => one(b.field, "value", &b.message),
             Self::Link(SendError::Refused(r)) => one("line", "refused", &r.to_string()),
             Self::Evaluate(EvaluateError::Shape { field, message }) => {
                 one(field, "syntax", message)
@@ -146,14 +171,23 @@ impl ApiError {
 impl IntoResponse for ApiError {
     fn into_response(self) -> Response {
         let (status, code, title) = self.parts();
-        if status == StatusCode::INTERNAL_SERVER_ERROR {
-            tracing::error!(error = %self, "request failed");
+        let mut detail = self.to_string();
+        // Our own fault: the log says what it was, the page says which line of the log.
+        let id = (status == StatusCode::INTERNAL_SERVER_ERROR).then(error_id);
+        if let Some(id) = &id {
+            tracing::error!(id, error = %self, "request failed");
+            if code == "internal" {
+                detail = format!(
+                    "The server failed at this request. Nothing was changed. Its log has it under {id}."
+                );
+            }
         }
         let problem = Problem {
             title: title.into(),
             status: status.as_u16(),
             code: code.into(),
-            detail: self.to_string(),
+            detail,
+            id,
             errors: self.fields(),
         };
         let mut response = (status, Json(problem)).into_response();
@@ -161,6 +195,19 @@ impl IntoResponse for ApiError {
             header::CONTENT_TYPE,
             HeaderValue::from_static("application/problem+json"),
         );
+        if status == StatusCode::SERVICE_UNAVAILABLE {
+            response
+                .headers_mut()
+                .insert(header::RETRY_AFTER, HeaderValue::from_static("1"));
+        }
         response
     }
+}
+
+/// Eight hexadecimal digits by which a failure is found in the log.
+fn error_id() -> String {
+    let mut bytes = [0_u8; 4];
+    // Without random bytes all failures have the same number: still better than none.
+    let _ = getrandom::fill(&mut bytes);
+    bytes.iter().map(|b| format!("{b:02x}")).collect()
 }

@@ -2,6 +2,7 @@
 
 mod api;
 mod body;
+mod connections;
 mod demo;
 mod error;
 mod live;

@@ -10,7 +10,7 @@ use wattotherm_core::stations::{Context, StationName, evaluate};
 use wattotherm_server::{
     App, connect_demo, fill_with_demo, job_schema_json, listen, now, openapi_json,
 };
-use wattotherm_store::{JobFile, OpenOptions, Store};
+use wattotherm_store::{FolderLock, JobFile, OpenOptions, Store};
 
 mod twin;
 
@@ -192,38 +192,72 @@ fn evaluate_input(station: &str) -> Result<(), Failure> {
 }
 
 fn serve(file: &Path, address: SocketAddr, demo: bool) -> Result<(), Failure> {
+    let folder = file.parent().unwrap_or(Path::new("."));
+    let _lock = FolderLock::take(folder)?;
     let mut store = Store::open(file, OpenOptions::default())?;
     if demo {
         fill_with_demo(&mut store)?;
+    }
+    if !address.ip().is_loopback() {
+        let _ = writeln!(
+            std::io::stderr(),
+            "WARNING: {address} is reached from beyond this computer, and there is no sign-in: whoever reaches it can read and change everything here. Printers are not connected. Use --listen 127.0.0.1 unless you know why not."
+        );
     }
     let runtime = tokio::runtime::Builder::new_multi_thread()
         .enable_all()
         .build()?;
     runtime.block_on(async move {
+        let app = App::new(store)?;
+        // Before anything is switched on: a signal that comes early must not end the process unheard.
+        let stopped = Stopped::listen()?;
         let bound = listen(address)
             .await
             .map_err(|e| format!("{address} can't be listened on: {e}"))?;
         print(&format!("Wattotherm listens on http://{}", bound.address))?;
-        let app = App::new(store);
-        if demo {
-            connect_demo(&app).await?;
+        if demo && let Err(e) = connect_demo(&app).await {
+            app.end().await;
+            return Err(e);
         }
-        bound.run(app, stopped()).await?;
+        bound.run(app, stopped.wait()).await;
         Ok(())
     })
 }
 
-async fn stopped() {
+/// The signals that end a server: from a terminal, from a service manager, from a terminal that closes.
+struct Stopped {
     #[cfg(unix)]
-    {
-        use tokio::signal::unix::{SignalKind, signal};
-        if let Ok(mut terminate) = signal(SignalKind::terminate()) {
-            tokio::select! {
-                _ = tokio::signal::ctrl_c() => {}
-                _ = terminate.recv() => {}
-            }
-            return;
+    signals: [tokio::signal::unix::Signal; 3],
+}
+
+impl Stopped {
+    fn listen() -> std::io::Result<Self> {
+        #[cfg(unix)]
+        {
+            use tokio::signal::unix::{SignalKind, signal};
+            Ok(Self {
+                signals: [
+                    signal(SignalKind::interrupt())?,
+                    signal(SignalKind::terminate())?,
+                    signal(SignalKind::hangup())?,
+                ],
+            })
         }
+        #[cfg(not(unix))]
+        Ok(Self {})
     }
-    let _ = tokio::signal::ctrl_c().await;
+
+    async fn wait(self) {
+        #[cfg(unix)]
+        {
+            let [mut interrupt, mut terminate, mut hangup] = self.signals;
+            tokio::select! {
+                _ = interrupt.recv() => {}
+                _ = terminate.recv() => {}
+                _ = hangup.recv() => {}
+            }
+        }
+        #[cfg(not(unix))]
+        let _ = tokio::signal::ctrl_c().await;
+    }
 }

@@ -7,10 +7,12 @@ use axum::extract::{DefaultBodyLimit, Request, State};
 use axum::http::{HeaderValue, header};
 use axum::middleware::{Next, from_fn, from_fn_with_state};
 use axum::response::{IntoResponse, Response};
+use futures_util::FutureExt as _;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
 
 use crate::body::BODY_LIMIT;
+use crate::connections;
 use crate::error::ApiError;
 use crate::state::App;
 use crate::{api, pages};
@@ -19,7 +21,46 @@ use crate::{api, pages};
 #[must_use]
 pub fn openapi_json() -> String {
     let (_, description) = api::router().split_for_parts();
-    description.to_pretty_json().unwrap_or_default()
+    let mut description = serde_json::to_value(description).unwrap_or_default();
+    let paths = description["paths"].as_object_mut();
+    for operation in paths.into_iter().flat_map(|p| p.values_mut()) {
+        for operation in operation
+            .as_object_mut()
+            .into_iter()
+            .flat_map(|o| o.values_mut())
+        {
+            as_problems(operation);
+        }
+    }
+    serde_json::to_string_pretty(&description).unwrap_or_default()
+}
+
+/// Describes what really comes: problems under their own media type, and one for every path or query
+/// that doesn't read.
+fn as_problems(operation: &mut serde_json::Value) {
+    let asks = operation["parameters"]
+        .as_array()
+        .is_some_and(|p| !p.is_empty());
+    let problem = serde_json::json!({ "schema": { "$ref": "#/components/schemas/Problem" } });
+    let Some(responses) = operation["responses"].as_object_mut() else {
+        return;
+    };
+    for response in responses.values_mut() {
+        if let Some(content) = response.get_mut("content").and_then(|c| c.as_object_mut())
+            && content.get("application/json") == Some(&problem)
+        {
+            content.remove("application/json");
+            content.insert("application/problem+json".into(), problem.clone());
+        }
+    }
+    if asks {
+        responses.entry("400").or_insert_with(|| {
+            serde_json::json!({
+                "description": "The path or the query doesn't read.",
+                "content": { "application/problem+json": problem }
+            })
+        });
+    }
 }
 
 /// JSON Schema of the job file, cut out of the API's description.
@@ -54,6 +95,7 @@ pub fn job_schema_json() -> String {
 pub fn app_router(app: App, hosts: Vec<String>) -> Router {
     let (routes, _) = api::router().split_for_parts();
     routes
+        .layer(from_fn_with_state(app.clone(), after_a_change))
         .with_state(app)
         .route("/api/{*rest}", axum::routing::any(no_such_route))
         .fallback(pages::serve)
@@ -67,6 +109,21 @@ pub fn app_router(app: App, hosts: Vec<String>) -> Router {
         ))
         .layer(from_fn(headers))
         .layer(CompressionLayer::new().gzip(true))
+}
+
+/// After every request that may have changed something, guards have the limits that hold now before the
+/// answer goes out; and somebody is there.
+async fn after_a_change(State(app): State<App>, request: Request, next: Next) -> Response {
+    let asks = request.method() == axum::http::Method::GET;
+    let evaluates = request.uri().path().ends_with("/evaluate");
+    let response = next.run(request).await;
+    if !asks {
+        app.live.somebody_is_here();
+        if !evaluates && response.status().is_success() {
+            app.refresh_guards().await;
+        }
+    }
+    response
 }
 
 async fn no_such_route() -> ApiError {
@@ -92,6 +149,10 @@ fn refusal(hosts: &[String], request: &Request) -> Option<&'static str> {
             .get(name)
             .map(|v: &HeaderValue| v.to_str().unwrap_or_default())
     };
+    let twice = |name| request.headers().get_all(name).iter().count() > 1;
+    if twice(header::HOST) || twice(header::ORIGIN) {
+        return Some("A request names its Host and its Origin once.");
+    }
     let known = |host: &str| hosts.iter().any(|h| h.eq_ignore_ascii_case(host));
     if !text(header::HOST).is_some_and(known) {
         return Some("This Host is not served here. Open the address that the server printed.");
@@ -139,33 +200,34 @@ pub async fn listen(address: SocketAddr) -> std::io::Result<Listening> {
 }
 
 impl Listening {
-    /// Answers until `stop` resolves.
-    /// # Errors
-    /// If the listener fails.
-    pub async fn run(
-        self,
-        app: App,
-        stop: impl Future<Output = ()> + Send + 'static,
-    ) -> std::io::Result<()> {
+    /// Answers until `stop` resolves; then heat that was switched on from here is set to 0, confirmed or
+    /// said, whatever the reason for the end.
+    pub async fn run(self, app: App, stop: impl Future<Output = ()>) {
         let port = self.address.port();
         let mut hosts = vec![self.address.to_string(), format!("localhost:{port}")];
         if self.address.ip().is_loopback() || self.address.ip().is_unspecified() {
             hosts.push(format!("127.0.0.1:{port}"));
             hosts.push(format!("[::1]:{port}"));
         }
-        let live = app.live.clone();
+        if !self.address.ip().is_loopback() {
+            app.without_printers();
+        }
+        tokio::spawn(app.clone().show_printers());
         tokio::spawn(app.clone().watch_printers());
-        app.connect_wanted().await;
-        let record = app.clone();
-        let router = app_router(app, hosts);
-        let ending = async move {
-            stop.await;
+        let ending = app.clone();
+        let serving = async {
+            app.connect_wanted().await;
+            let router = app_router(app.clone(), hosts);
             // Heaters first; then the pages' streams end, or they would keep the server waiting.
-            live.close().await;
-            record.keep_record().await;
+            connections::serve(self.listener, router, stop, app.end()).await;
         };
-        axum::serve(self.listener, router)
-            .with_graceful_shutdown(ending)
+        // A failure of this program must not leave a heater on either.
+        if std::panic::AssertUnwindSafe(serving)
+            .catch_unwind()
             .await
+            .is_err()
+        {
+            ending.end().await;
+        }
     }
 }

@@ -8,6 +8,7 @@ use wattotherm_core::finding::Finding;
 use wattotherm_core::gcode::{Words, wanted_by};
 use wattotherm_core::measure::Verdict;
 use wattotherm_core::route::{Stop, Traveller, UnknownStop, traveller};
+use wattotherm_core::stations;
 use wattotherm_core::stations::{Context, ExpectedSetting, FilamentFacts};
 use wattotherm_store::{Closing, Job, Store, StoreError};
 
@@ -24,6 +25,8 @@ pub struct App {
     contexts: Arc<Mutex<Contexts>>,
     /// Connected printers.
     pub(crate) live: Live,
+    /// Whether printers may be connected: only while nobody but this computer is answered.
+    connects: Arc<std::sync::atomic::AtomicBool>,
 }
 
 /// Contexts kept before all are let go: more stations than one workshop works at in a day.
@@ -31,13 +34,55 @@ const MOST_CONTEXTS: usize = 256;
 
 impl App {
     /// Shares a store.
-    #[must_use]
-    pub fn new(store: Store) -> Self {
-        Self {
+    /// # Errors
+    /// If the system gives no thread for the printers' links.
+    pub fn new(store: Store) -> std::io::Result<Self> {
+        Ok(Self {
             store: Arc::new(Mutex::new(store)),
             contexts: Arc::default(),
-            live: Live::default(),
-        }
+            live: Live::start()?,
+            connects: Arc::new(true.into()),
+        })
+    }
+
+    /// Refuses to connect printers from now on.
+    pub fn without_printers(&self) {
+        self.connects
+            .store(false, std::sync::atomic::Ordering::Relaxed);
+    }
+
+    /// Whether printers may be connected.
+    #[must_use]
+    pub fn may_connect(&self) -> bool {
+        self.connects.load(std::sync::atomic::Ordering::Relaxed)
+    }
+
+    /// Lays a routine's result into what is typed at its station, so that it is there whether or not a
+    /// page looks.
+    /// # Errors
+    /// [`ApiError`] of the store.
+    pub async fn lay_into_draft(
+        &self,
+        job_id: i64,
+        key: String,
+        fields: serde_json::Map<String, serde_json::Value>,
+    ) -> Result<(), ApiError> {
+        self.with(move |store| {
+            let (stop, context) = context_at(store, job_id, &key)?;
+            let mut readings = match store.draft(job_id, &key)? {
+                Some(d) => d,
+                None => stations::start(stop.station(), &context),
+            };
+            // A draft that is no object can't take fields; it begins anew.
+            if !readings.is_object() {
+                readings = stations::start(stop.station(), &context);
+            }
+            for (name, value) in fields {
+                readings[name] = value;
+            }
+            Ok(store.save_draft(job_id, &key, &readings, &now())?)
+        })
+        .await
     }
 
     /// Runs `work` with the store, off the event loop.
@@ -67,13 +112,7 @@ impl App {
             if let Some((_, context)) = kept.get(&key).filter(|(at, _)| *at == newest) {
                 return Ok(context.clone());
             }
-            let job = store.job(job_id)?;
-            let stop: Stop = key
-                .1
-                .parse()
-                .map_err(|e: UnknownStop| ApiError::NotFound(e.to_string()))?;
-            let card = traveller_of(store, &job)?;
-            let context = context_of(store, &job, stop, &card)?;
+            let (_, context) = context_at(store, job_id, &key.1)?;
             if kept.len() >= MOST_CONTEXTS {
                 kept.clear();
             }
@@ -91,6 +130,13 @@ pub fn now() -> String {
     format!("{:.3}", jiff::Timestamp::now())
 }
 
+/// The moment so many days ago, in the same form.
+#[must_use]
+pub fn ago(days: i64) -> String {
+    let then = jiff::Timestamp::now() - jiff::SignedDuration::from_hours(24 * days);
+    format!("{then:.3}")
+}
+
 /// The traveller of a job as it stands.
 pub fn traveller_of(store: &Store, job: &Job) -> Result<Traveller, StoreError> {
     Ok(traveller(
@@ -98,6 +144,16 @@ pub fn traveller_of(store: &Store, job: &Job) -> Result<Traveller, StoreError> {
         &store.job_facts(job)?,
         &store.events(job.id)?,
     ))
+}
+
+/// A job's station by its key, and what it needs to know.
+fn context_at(store: &Store, job_id: i64, key: &str) -> Result<(Stop, Context), ApiError> {
+    let job = store.job(job_id)?;
+    let stop: Stop = key
+        .parse()
+        .map_err(|e: UnknownStop| ApiError::NotFound(e.to_string()))?;
+    let card = traveller_of(store, &job)?;
+    Ok((stop, context_of(store, &job, stop, &card)?))
 }
 
 /// What the station needs to know besides its readings.

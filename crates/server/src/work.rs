@@ -1,7 +1,7 @@
 //! Routines on a connected printer: run, kept, read by the core, laid into the station's draft.
 
 use serde_json::{Map, Value, json};
-use wattotherm_core::gcode::read_settings;
+use wattotherm_core::gcode::{Heater, read_settings};
 use wattotherm_core::heat::{
     Gains, OutputForm, PhysicalLimits, Trace, VerifyResult, hold_result, read_class, tune_result,
 };
@@ -73,7 +73,22 @@ impl App {
         let number = begun.number;
         let app = self.clone();
         tokio::spawn(async move {
-            let done = app.run(&begun, printer_id, &order, control).await;
+            // On disk before it is switched on: a server that is killed leaves no heat without a word.
+            let noted = app
+                .note_heat(
+                    printer_id,
+                    Heater::Tool(0),
+                    order.target_c,
+                    order.kind.says(),
+                )
+                .await;
+            let done = match noted {
+                Ok(()) => app.run(&begun, printer_id, &order, control).await,
+                Err(e) => RoutineDone {
+                    failed: Some(format!("Nothing was switched on: {e}")),
+                    ..RoutineDone::default()
+                },
+            };
             begun.end(done);
         });
         Ok(number)
@@ -86,7 +101,8 @@ impl App {
         order: &Order,
         control: wattotherm_link::routines::Control,
     ) -> RoutineDone {
-        let link = &begun.link;
+        let claim = begun.link.claim(order.kind.says());
+        let link = claim.link();
         let mut done = RoutineDone::default();
         let mut fields = Map::new();
         let limits = PhysicalLimits::default();
@@ -157,7 +173,7 @@ impl App {
                 Err(e) => done.failed = fail(e),
             },
         }
-        done.at_c = link.status().temperatures.map(|t| t.nozzle_c);
+        done.at_c = link.status().nozzle().map(|t| t.at_c);
         if let (Some((job, key)), false) = (&order.for_station, fields.is_empty())
             && let Err(e) = self.lay_into_draft(*job, key.clone(), fields).await
         {

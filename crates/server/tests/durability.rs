@@ -154,8 +154,10 @@ fn a_full_disk_is_an_answer_and_not_a_crash() {
         max_pages: Some(60),
     };
     let store = Store::open(&path, options).unwrap();
-    let router =
-        wattotherm_server::app_router(wattotherm_server::App::new(store), vec!["bench".into()]);
+    let router = wattotherm_server::app_router(
+        wattotherm_server::App::new(store).unwrap(),
+        vec!["bench".into()],
+    );
     let runtime = tokio::runtime::Runtime::new().unwrap();
     let send = |text: &str| {
         let request = axum::http::Request::post("/api/v1/logbook")

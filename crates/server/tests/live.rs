@@ -6,7 +6,7 @@ mod common;
 
 use std::time::{Duration, Instant};
 
-use common::Server;
+use common::{Page, Server};
 use serde_json::{Value, json};
 use wattotherm_twin::port::{Running, Speed};
 use wattotherm_twin::{Build, Fault, Kind, Twin};
@@ -250,17 +250,104 @@ fn ending_the_server_sets_heaters_to_zero_and_a_power_cut_of_it_is_told_afterwar
         t.running.look().targets_c().0 > 100.0,
         "nobody could say anything"
     );
-    let mut again = Server::serve(folder.path());
-    assert!(
-        within(15, || live(&again, id)["says"]
-            .as_str()
-            .unwrap_or_default()
-            .contains("Heated to 150 °C")),
-        "{}",
-        live(&again, id)
+    let again = Server::serve(folder.path());
+    // By house rule, and said on every page until it is known to be off.
+    let left = within(15, || {
+        live(&again, id)["left_over"].as_str().is_some_and(|l| {
+            l.starts_with(
+                "The server ended while heat was on (by hand, the nozzle at 150 °C, since ",
+            ) && l.ends_with("It is set to 0 as soon as the printer answers.")
+        }) || t.running.look().targets_c().0 < 1.0
+    });
+    assert!(left, "{}", live(&again, id));
+    assert!(within(8, || t.running.look().targets_c() == (0.0, 0.0)));
+    assert!(within(8, || live(&again, id)["left_over"].is_null()));
+    let log = again.get("/api/v1/logbook");
+    let told = log.as_array().unwrap().iter().any(|e| {
+        e["kind"] == "heat"
+            && e["text"]
+                .as_str()
+                .unwrap()
+                .ends_with("It was set to 0, and the printer reports that it is off.")
+    });
+    assert!(told, "{log}");
+}
+
+#[test]
+fn heat_with_nobody_there_is_warned_of_and_goes_off_and_somebody_keeps_it_on() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let t = twin(8, &[], 5.0);
+    let id = printer(&s, "Oak");
+    // Twelve seconds, the least that house rules allow.
+    let rule = json!({"value": 0.2});
+    assert_eq!(
+        s.call("PUT", "/api/v1/house/tolerances/idle_heat_min", Some(&rule))
+            .0,
+        204
     );
-    again.end();
-    assert!(within(5, || t.running.look().targets_c() == (0.0, 0.0)));
+    connected(&s, id, &t.host);
+    assert_eq!(send(&s, id, "M104 S90").0, 200);
+    // A page where somebody is: it stays on for longer than that.
+    let mut page = Page::open(&s);
+    for _ in 0..8 {
+        page.say(&json!({"kind": "here"}));
+        std::thread::sleep(Duration::from_secs(2));
+    }
+    assert!((t.running.look().targets_c().0 - 90.0).abs() < 0.1);
+    // Then they leave, page open or not.
+    let warned = within(12, || {
+        live(&s, id)["says"]
+            .as_str()
+            .is_some_and(|l| l.starts_with("Nobody has been here for a while: heat goes off in "))
+    });
+    assert!(warned, "{}", live(&s, id));
+    assert!(
+        within(8, || t.running.look().targets_c().0 < 0.1),
+        "{}",
+        live(&s, id)
+    );
+    let logged = within(5, || {
+        let log = s.get("/api/v1/logbook");
+        log.as_array().unwrap().iter().any(|e| {
+            e["text"] == "Heat was set to 0: nobody was at a page for 0.2 min, and nothing ran."
+        })
+    });
+    assert!(logged);
+}
+
+#[test]
+fn a_ceiling_lowered_in_the_house_rules_holds_when_the_request_is_answered() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let t = twin(9, &[], 5.0);
+    let id = printer(&s, "Pine");
+    let rule = |option: &str| {
+        let body = json!({"option": option, "reason": ""});
+        s.call("PUT", "/api/v1/house/rules/lined_ceiling", Some(&body))
+            .0
+    };
+    assert_eq!(rule("c240"), 204);
+    connected(&s, id, &t.host);
+    assert_eq!(send(&s, id, "M104 S239").0, 200);
+    assert_eq!(rule("c235"), 204);
+    let begun = Instant::now();
+    assert!(within(3, || (t.running.look().targets_c().0 - 235.0).abs() < 0.1));
+    assert!(
+        begun.elapsed() < Duration::from_secs(1),
+        "{:?}",
+        begun.elapsed()
+    );
+    let (status, refused) = send(&s, id, "M104 S239");
+    assert_eq!(status, 422, "{refused}");
+    let curve = s.get(&format!("/api/v1/printers/{id}/curve?seconds=60"));
+    assert_eq!(curve["ceiling_c"], 235.0, "the same number everywhere");
+    assert!(within(5, || {
+        let wire = s.get(&format!(
+            "/api/v1/printers/{id}/wire?find=it%20was%20lowered"
+        ));
+        !wire.as_array().unwrap().is_empty()
+    }));
 }
 
 #[test]
@@ -360,50 +447,47 @@ fn bad_requests_about_printers_and_logs_say_what_to_do() {
     assert_eq!(status, 403, "{foreign}");
 }
 
-/// The next event of a page's stream.
-fn event(reader: &mut impl std::io::BufRead) -> Value {
-    loop {
-        let mut line = String::new();
-        assert!(reader.read_line(&mut line).unwrap() > 0, "the stream ended");
-        if let Some(json) = line.strip_prefix("data:") {
-            return serde_json::from_str(json.trim()).unwrap();
-        }
-    }
-}
-
 #[test]
 fn every_pages_stream_shows_the_same_picture_and_ends_with_the_server() {
-    use std::io::{BufReader, Read as _, Write as _};
     let folder = tempfile::tempdir().unwrap();
     let mut s = Server::serve(folder.path());
     let t = twin(4, &[], 10.0);
     let id = printer(&s, "Rowan");
     connected(&s, id, &t.host);
-    let host = s.url.trim_start_matches("http://").to_owned();
-    let open = || {
-        let mut socket = std::net::TcpStream::connect(&host).unwrap();
-        socket
-            .set_read_timeout(Some(Duration::from_secs(10)))
-            .unwrap();
-        write!(socket, "GET /api/v1/live HTTP/1.1\r\nHost: {host}\r\n\r\n").unwrap();
-        BufReader::new(socket)
-    };
-    let (mut one, mut two) = (open(), open());
-    for reader in [&mut one, &mut two] {
-        let first = event(reader);
+    let (mut one, mut two) = (Page::open(&s), Page::open(&s));
+    for page in [&mut one, &mut two] {
+        let first = page.picture().unwrap();
         assert_eq!(first[0]["name"], "Rowan");
         assert_eq!(first[0]["says"], "Safe to touch.");
+        assert!(
+            page.next("beat").is_some(),
+            "a page that hears nothing new hears that the server is there"
+        );
     }
     send(&s, id, "M104 S120");
-    for reader in [&mut one, &mut two] {
+    for page in [&mut one, &mut two] {
         let until = Instant::now() + Duration::from_secs(8);
-        while event(reader)[0]["says"] != "Heated to 120 °C: do not touch." {
+        while page.picture().unwrap()[0]["says"] != "Heated: the nozzle to 120 °C. Do not touch." {
             assert!(Instant::now() < until, "the picture never changed");
         }
     }
+    two.say(&json!({"kind": "heaters_off", "printer": id, "n": 7}));
+    assert_eq!(
+        two.next("heard").unwrap(),
+        json!({"kind": "heard", "n": 7, "failed": null})
+    );
+    two.say(&json!({"kind": "stop", "printer": 999, "n": 8}));
+    assert_eq!(
+        two.next("heard").unwrap()["failed"],
+        "This printer isn't connected. Connect it first."
+    );
+    assert!(within(5, || t.running.look().targets_c() == (0.0, 0.0)));
+    send(&s, id, "M104 S120");
     s.end();
-    let mut rest = Vec::new();
-    one.read_to_end(&mut rest).unwrap();
+    assert!(
+        one.next("never").is_none(),
+        "the stream ends with the server"
+    );
     assert!(within(5, || t.running.look().targets_c() == (0.0, 0.0)));
 }
 

@@ -12,6 +12,12 @@ pub enum StoreError {
         /// Its id.
         id: String,
     },
+    /// A row that is named is not there.
+    #[error("A printer, filament or job that is named here doesn't exist. Nothing was saved.")]
+    Reference,
+    /// A value that can't be kept.
+    #[error("A value here can't be kept: it is outside what is possible. Nothing was saved.")]
+    Check,
     /// The row contradicts one that is there.
     #[error("{0}")]
     Conflict(String),
@@ -31,9 +37,50 @@ pub enum StoreError {
         /// What SQLite says.
         source: rusqlite::Error,
     },
-    /// The file is of a newer or broken version.
+    /// Another program holds the file.
+    #[error(
+        "Another program is using the data file just now. Nothing was saved. Try again in a moment."
+    )]
+    Busy,
+    /// Another server has the folder.
+    #[error("Another Wattotherm serves {folder} already{}. Use its page, or end it first.", if .process.is_empty() { String::new() } else { format!(" (process {})", .process) })]
+    InUse {
+        /// The folder.
+        folder: String,
+        /// Number of its process, where it could be read.
+        process: String,
+    },
+    /// Not one of our files.
+    #[error(
+        "{path} is not a Wattotherm data file. It was left as it is. Move it away, or name another folder with --data."
+    )]
+    Foreign {
+        /// Path of the file.
+        path: String,
+    },
+    /// Written by a newer program.
+    #[error(
+        "{path} was written by a newer Wattotherm (data version {found}; this one knows {known}). It was left as it is. Use the newer program, or open the copy that it made beside the file before."
+    )]
+    Newer {
+        /// Path of the file.
+        path: String,
+        /// Version of its data.
+        found: usize,
+        /// Newest version that this build knows.
+        known: usize,
+    },
+    /// Pages of the file are damaged.
+    #[error(
+        "The data file is damaged ({detail}). End the server, copy the whole folder away, then put back a copy of the file: a backup, or the one named “before” beside it."
+    )]
+    Damaged {
+        /// What SQLite says.
+        detail: String,
+    },
+    /// The file couldn't be brought up to date.
     #[error("The data file couldn't be brought up to date: {0}")]
-    Migration(#[from] rusqlite_migration::Error),
+    Migration(rusqlite_migration::Error),
     /// A stored JSON doesn't read.
     #[error("a stored record doesn't read: {0}")]
     Json(#[from] serde_json::Error),
@@ -45,13 +92,49 @@ pub enum StoreError {
     Sqlite(rusqlite::Error),
 }
 
+impl StoreError {
+    /// Whether it comes from a disk without room, as far as opening is concerned.
+    pub(crate) fn wants_room(&self) -> bool {
+        use rusqlite::ErrorCode as C;
+        match self {
+            Self::DiskFull => true,
+            Self::Sqlite(e) | Self::Open { source: e, .. } => matches!(
+                e.sqlite_error_code(),
+                Some(C::SystemIoFailure | C::CannotOpen | C::DiskFull)
+            ),
+            _ => false,
+        }
+    }
+}
+
 impl From<rusqlite::Error> for StoreError {
     fn from(e: rusqlite::Error) -> Self {
         use rusqlite::ErrorCode as C;
+        match e.sqlite_error().map(|e| e.extended_code) {
+            Some(rusqlite::ffi::SQLITE_CONSTRAINT_FOREIGNKEY) => return Self::Reference,
+            Some(rusqlite::ffi::SQLITE_CONSTRAINT_CHECK) => return Self::Check,
+            _ => {}
+        }
         match e.sqlite_error_code() {
             Some(C::DiskFull) => Self::DiskFull,
             Some(C::ReadOnly) => Self::ReadOnly,
+            Some(C::DatabaseBusy | C::DatabaseLocked) => Self::Busy,
+            Some(C::DatabaseCorrupt | C::NotADatabase) => Self::Damaged {
+                detail: e.to_string(),
+            },
             _ => Self::Sqlite(e),
+        }
+    }
+}
+
+impl From<rusqlite_migration::Error> for StoreError {
+    fn from(e: rusqlite_migration::Error) -> Self {
+        match e {
+            rusqlite_migration::Error::RusqliteError { err, .. } => match Self::from(err) {
+                Self::Sqlite(err) => Self::Migration(err.into()),
+                known => known,
+            },
+            other => Self::Migration(other),
         }
     }
 }

@@ -215,6 +215,22 @@ impl Store {
         Ok(())
     }
 
+    /// Lets go of old lines of the wire: those before `before` (RFC 3339), and all but the newest
+    /// `most` of each printer. A few thousand at a time, so that nobody waits long; how many went.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn prune_wire(&mut self, before: &str, most: u32) -> Result<usize, StoreError> {
+        Ok(self.conn.execute(
+            "DELETE FROM wire WHERE id IN (
+                SELECT id FROM wire WHERE at < ?1
+                UNION
+                SELECT w.id FROM (SELECT DISTINCT printer_id AS p FROM wire) JOIN wire w ON w.printer_id = p
+                WHERE w.id <= (SELECT id FROM wire n WHERE n.printer_id = p ORDER BY id DESC LIMIT 1 OFFSET ?2)
+                LIMIT 5000)",
+            params![before, most],
+        )?)
+    }
+
     /// Lines of a printer's wire, the newest first, at most 300: those containing `find`, older than
     /// `before`.
     /// # Errors

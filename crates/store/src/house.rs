@@ -72,7 +72,10 @@ impl Store {
             .conn
             .prepare_cached("SELECT instrument FROM house_instrument")?;
         for row in s.query_map([], |r| r.get::<_, String>(0))? {
-            let changed: Instrument = serde_json::from_str(&row?)?;
+            // An instrument that doesn't read is measured with as it was delivered.
+            let Ok(changed) = serde_json::from_str::<Instrument>(&row?) else {
+                continue;
+            };
             match house.instruments.iter_mut().find(|i| i.id == changed.id) {
                 Some(i) => *i = changed,
                 None => house.instruments.push(changed),

@@ -220,7 +220,7 @@ impl Store {
                 ("closed", Some(f)) => events.push(Event::Closed {
                     seq,
                     stop,
-                    finding: Box::new(serde_json::from_str(&f)?),
+                    finding: Box::new(finding_of(&f, stop.station().id())),
                 }),
                 _ => events.push(Event::Reopened { seq, stop }),
             }
@@ -242,7 +242,7 @@ impl Store {
                 r.get(0)?,
                 r.get(1)?,
                 r.get(2)?,
-                r.get(3)?,
+                r.get::<_, String>(3)?,
                 r.get::<_, String>(4)?,
                 r.get::<_, String>(5)?,
                 r.get(6)?,
@@ -251,13 +251,14 @@ impl Store {
         let mut all = Vec::new();
         for row in rows {
             let (seq, at, who, station, readings, finding, superseded) = row?;
+            let finding = finding_of(&finding, &station);
             all.push(Closing {
                 seq,
                 at,
                 who,
                 station,
-                readings: serde_json::from_str(&readings)?,
-                finding: serde_json::from_str(&finding)?,
+                readings: serde_json::from_str(&readings).unwrap_or_default(),
+                finding,
                 superseded,
             });
         }
@@ -280,7 +281,8 @@ impl Store {
                 |r| r.get(0),
             )
             .optional()?;
-        Ok(text.map(|t| serde_json::from_str(&t)).transpose()?)
+        // What doesn't read is no draft; it stays on disk until something is typed again.
+        Ok(text.and_then(|t| serde_json::from_str(&t).ok()))
     }
 
     /// Keeps what is typed: on disk when this returns.
@@ -324,9 +326,8 @@ impl Store {
         let text = match stop {
             Stop::Parameter(p, _) => format!("{}: {}", p.label(), finding.line),
             _ => format!(
-                "{}{}: {}",
-                title[..1].to_uppercase(),
-                &title[1..],
+                "{}: {}",
+                wattotherm_core::text::capital(&title),
                 finding.line
             ),
         };
@@ -425,6 +426,11 @@ impl Store {
         tx.commit()?;
         Ok(seq)
     }
+}
+
+/// A kept finding; one that says so in the place of one that can't be read.
+fn finding_of(text: &str, station: &str) -> Finding {
+    serde_json::from_str(text).unwrap_or_else(|e| Finding::unreadable(station, &e.to_string()))
 }
 
 pub(crate) fn insert_job(tx: &Connection, new: &NewJob, at: &str) -> Result<i64, StoreError> {

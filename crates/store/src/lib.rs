@@ -1,18 +1,24 @@
 //! What Wattotherm keeps, in one SQLite file: printers with their histories, jobs, readings,
 //! findings, house rules, and a logbook that is only ever appended to.
 
+mod check;
 mod error;
 mod heat;
+mod heat_on;
 mod house;
 mod jobs;
+mod lock;
 mod logbook;
 mod open;
 mod printers;
 mod records;
 mod transfer;
 
+pub use check::{BadRecord, check_moment};
 pub use error::StoreError;
 pub use heat::{Connection, NewTrace, NewWire, TraceHead, WireLine};
+pub use heat_on::HeatOn;
+pub use lock::FolderLock;
 pub use logbook::LogFilter;
 pub use open::{OpenOptions, Store};
 pub use records::{

@@ -10,6 +10,7 @@ use crate::StoreError;
 const STEPS: &[M<'static>] = &[
     M::up(include_str!("../migrations/01-foundation.sql")),
     M::up(include_str!("../migrations/02-heat.sql")),
+    M::up(include_str!("../migrations/03-stop.sql")),
 ];
 
 /// How to open.
@@ -37,15 +38,37 @@ impl Store {
     }
 
     fn open_at(path: &Path, options: OpenOptions, steps: &[M<'_>]) -> Result<Self, StoreError> {
-        let existed = path.exists();
+        match Self::open_once(path, options, steps, false) {
+            // Shared memory wants room of its own beside the file. Without it this process can still work
+            // on the file alone: reading goes on, and writing says why it can't.
+            Err(e) if e.wants_room() => Self::open_once(path, options, steps, true),
+            other => other,
+        }
+    }
+
+    fn open_once(
+        path: &Path,
+        options: OpenOptions,
+        steps: &[M<'_>],
+        alone: bool,
+    ) -> Result<Self, StoreError> {
+        let named = || path.display().to_string();
+        let existed = path.metadata().is_ok_and(|m| m.len() > 0);
         let mut conn = Connection::open(path).map_err(|source| StoreError::Open {
-            path: path.display().to_string(),
+            path: named(),
             source,
         })?;
         if conn.is_readonly("main")? {
             return Err(StoreError::ReadOnly);
         }
-        conn.busy_timeout(std::time::Duration::from_secs(5))?;
+        // Longer than any write of our own takes; whoever holds it longer is told of, not waited for.
+        conn.busy_timeout(BUSY_PATIENCE)?;
+        if alone {
+            conn.pragma_update(None, "locking_mode", "EXCLUSIVE")?;
+        }
+        if existed && !is_ours(&conn).map_err(|e| foreign(e, path))? {
+            return Err(StoreError::Foreign { path: named() });
+        }
         conn.pragma_update(None, "journal_mode", "WAL")?;
         // FULL: a commit is on the disk, not only in its cache, before it is answered.
         conn.pragma_update(None, "synchronous", "FULL")?;
@@ -56,13 +79,22 @@ impl Store {
         let migrations = Migrations::from_slice(steps);
         let version = match migrations.current_version(&conn)? {
             SchemaVersion::NoneSet => 0,
-            SchemaVersion::Inside(n) | SchemaVersion::Outside(n) => n.get(),
+            SchemaVersion::Inside(n) => n.get(),
+            SchemaVersion::Outside(n) => {
+                return Err(StoreError::Newer {
+                    path: named(),
+                    found: n.get(),
+                    known: steps.len(),
+                });
+            }
         };
         if existed && version > 0 && version < steps.len() {
             let copy = path.with_extension(format!("before-v{}.sqlite", steps.len()));
             conn.backup("main", &copy, None)?;
         }
-        migrations.to_latest(&mut conn)?;
+        if version < steps.len() {
+            migrations.to_latest(&mut conn)?;
+        }
         Ok(Self {
             conn,
             path: path.to_owned(),
@@ -74,6 +106,29 @@ impl Store {
     pub fn path(&self) -> &Path {
         &self.path
     }
+}
+
+/// How long a write waits for another program that holds the file.
+const BUSY_PATIENCE: std::time::Duration = std::time::Duration::from_millis(700);
+
+/// Whether a file that is there was made by this program: it has no tables yet, or the first of ours.
+fn is_ours(conn: &Connection) -> rusqlite::Result<bool> {
+    let (tables, ours): (i64, i64) = conn.query_row(
+        "SELECT count(*), count(*) FILTER (WHERE name IN ('printer', 'logbook', 'closing'))
+         FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%'",
+        [],
+        |r| Ok((r.get(0)?, r.get(1)?)),
+    )?;
+    Ok(tables == 0 || ours == 3)
+}
+
+fn foreign(e: rusqlite::Error, path: &Path) -> StoreError {
+    if e.sqlite_error_code() == Some(rusqlite::ErrorCode::NotADatabase) {
+        return StoreError::Foreign {
+            path: path.display().to_string(),
+        };
+    }
+    e.into()
 }
 
 #[cfg(test)]
@@ -98,10 +153,11 @@ mod tests {
         let next = [
             STEPS[0].clone(),
             STEPS[1].clone(),
+            STEPS[2].clone(),
             M::up("CREATE TABLE later (id INTEGER PRIMARY KEY) STRICT;"),
         ];
         drop(Store::open_at(&path, OpenOptions::default(), &next).unwrap());
-        let copy = folder.path().join("shop.before-v3.sqlite");
+        let copy = folder.path().join("shop.before-v4.sqlite");
         let old = Store::open(&copy, OpenOptions::default()).unwrap();
         assert_eq!(
             old.logbook(&LogFilter::default()).unwrap()[0].text,
@@ -109,7 +165,14 @@ mod tests {
         );
         let newer = Store::open(&path, OpenOptions::default()).unwrap_err();
         assert!(
-            matches!(newer, StoreError::Migration(_)),
+            matches!(
+                newer,
+                StoreError::Newer {
+                    found: 4,
+                    known: 3,
+                    ..
+                }
+            ),
             "an older build leaves a newer file alone: {newer}"
         );
     }
@@ -122,6 +185,7 @@ mod tests {
         let broken = [
             STEPS[0].clone(),
             STEPS[1].clone(),
+            STEPS[2].clone(),
             M::up("CREATE TABLE later (id INTEGER); THIS IS NO SQL;"),
         ];
         assert!(Store::open_at(&path, OpenOptions::default(), &broken).is_err());

@@ -19,14 +19,24 @@ fn printer_of(row: &Row<'_>) -> rusqlite::Result<(Printer, String)> {
             facts: wattotherm_core::stations::PrinterFacts::default(),
             invented: row.get(4)?,
             added_at: row.get(5)?,
+            unreadable: None,
         },
         facts,
     ))
 }
 
-fn with_facts((mut printer, facts): (Printer, String)) -> Result<Printer, StoreError> {
-    printer.facts = serde_json::from_str(&facts)?;
-    Ok(printer)
+/// Facts that don't read are taken for the most careful ones, and said to be unreadable: one damaged
+/// row must not take the others off the page.
+fn with_facts((mut printer, facts): (Printer, String)) -> Printer {
+    match serde_json::from_str(&facts) {
+        Ok(f) => printer.facts = f,
+        Err(e) => {
+            printer.unreadable = Some(format!(
+                "What is fitted to this printer can't be read in the data file ({e}). It is treated as a lined hot end with the usual sensor."
+            ));
+        }
+    }
+    printer
 }
 
 const PRINTER: &str = "SELECT id, name, kind, facts, invented, added_at FROM printer";
@@ -40,7 +50,7 @@ impl Store {
             .conn
             .prepare_cached(&format!("{PRINTER} ORDER BY name"))?;
         let rows = statement.query_map([], printer_of)?;
-        rows.map(|r| with_facts(r?)).collect()
+        Ok(rows.map(|r| r.map(with_facts)).collect::<Result<_, _>>()?)
     }
 
     /// One printer.
@@ -55,7 +65,7 @@ impl Store {
                 what: "printer",
                 id: id.to_string(),
             })?;
-        with_facts(found)
+        Ok(with_facts(found))
     }
 
     /// Adds a printer and returns its id.

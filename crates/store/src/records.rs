@@ -23,6 +23,9 @@ pub struct Printer {
     pub invented: bool,
     /// When it was added (RFC 3339).
     pub added_at: String,
+    /// Why its facts can't be read, where they can't.
+    #[serde(default)]
+    pub unreadable: Option<String>,
 }
 
 /// A printer to add.

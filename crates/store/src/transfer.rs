@@ -6,6 +6,7 @@ use wattotherm_core::finding::Finding;
 use wattotherm_core::route::Stop;
 use wattotherm_core::stations::{Context, evaluate};
 
+use crate::check::{BadRecord, check_moment};
 use crate::jobs::insert_job;
 use crate::logbook::{Line, append};
 use crate::records::{NewFilament, NewJob, NewPrinter};
@@ -13,6 +14,11 @@ use crate::{Store, StoreError};
 
 /// Version of [`JobFile`] that this build writes.
 pub const FORMAT: u32 = 1;
+
+/// Entries of one file: more than any job has, and written in a blink.
+const MOST_ENTRIES: usize = 2_000;
+/// Filaments of one file.
+const MOST_FILAMENTS: usize = 20;
 
 /// A job with its printer, filaments and all that happened, as a file.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -124,7 +130,35 @@ impl JobFile {
                 "A number points past the list of filaments.".into(),
             );
         }
+        let checked = |at: String, found: Result<(), BadRecord>| {
+            found.map_err(|b| ImportError::Content {
+                field: format!("{at}{}", b.field),
+                message: b.message,
+            })
+        };
+        checked("printer.".into(), file.printer.check())?;
+        checked("job.".into(), file.job.check())?;
+        checked(String::new(), check_moment("opened_at", &file.opened_at))?;
+        if let Some(at) = &file.finished_at {
+            checked(String::new(), check_moment("finished_at", at))?;
+        }
+        if file.filaments.len() > MOST_FILAMENTS || file.entries.len() > MOST_ENTRIES {
+            return content(
+                "entries".into(),
+                format!("A job has at most {MOST_ENTRIES} entries and {MOST_FILAMENTS} filaments."),
+            );
+        }
+        for (i, f) in file.filaments.iter().enumerate() {
+            checked(format!("filaments.{i}."), f.check())?;
+        }
         for (i, e) in file.entries.iter().enumerate() {
+            checked(format!("entries.{i}."), check_moment("at", &e.at))?;
+            if e.text.chars().count() > 4_000 {
+                return content(
+                    format!("entries.{i}.text"),
+                    "A line of the logbook has at most 4000 characters.".into(),
+                );
+            }
             let Ok(stop) = e.station.parse::<Stop>() else {
                 return content(
                     format!("entries.{i}.station"),
@@ -185,12 +219,20 @@ impl Store {
                 .and_then(|p| i64::try_from(p).ok())
         };
         let closings = self.closings(job_id)?;
-        let filter = crate::LogFilter {
+        // Page by page, the newest first, until all are there.
+        let mut filter = crate::LogFilter {
             job_id: Some(job_id),
             ..crate::LogFilter::default()
         };
+        let mut lines = Vec::new();
+        loop {
+            let page = self.logbook(&filter)?;
+            let Some(oldest) = page.last() else { break };
+            filter.before = Some(oldest.id);
+            lines.extend(page);
+        }
         let mut entries = Vec::new();
-        for line in self.logbook(&filter)?.into_iter().rev() {
+        for line in lines.into_iter().rev() {
             let Some(stop) = line.station.as_deref().and_then(|s| s.parse::<Stop>().ok()) else {
                 continue;
             };

@@ -522,3 +522,34 @@ fn logs_the_wire_connections_and_cooling_are_kept() {
     assert_eq!(store.cooling(id).unwrap(), Some(cooling));
     assert_eq!(store.cooling(id + 1).unwrap(), None);
 }
+
+#[test]
+fn an_export_holds_every_entry_of_a_long_job() {
+    let mut s = shop();
+    let job = s.job(&[Replacement::NozzleSame]);
+    let stop: Stop = "intake".parse().unwrap();
+    let readings = json!({"version": 1});
+    let finding = evaluate(
+        StationName::Check,
+        &readings,
+        &Context {
+            list: Some("intake".into()),
+            ..Context::default()
+        },
+    )
+    .unwrap();
+    for i in 0..130 {
+        s.store
+            .close_station(&job, stop, &readings, &finding, AT[1])
+            .unwrap();
+        s.store
+            .reopen_station(&job, stop, &format!("again {i}"), AT[1])
+            .unwrap();
+    }
+    let file = s.store.export(job.id).unwrap();
+    assert_eq!(file.entries.len(), 260, "more than one page of the logbook");
+    assert!(
+        file.entries[1].text.ends_with("again 0"),
+        "the oldest first"
+    );
+}

@@ -62,6 +62,9 @@ pub struct Twin {
     halted: bool,
     /// Runaway protection: since when, and at what temperature, it was last seen to rise or hold.
     watch: Option<(f64, f64)>,
+    /// How many times faster than the wall clock it lives, as it says so itself: no real printer's clock
+    /// runs at another speed, so whoever reads its clock must know that it is simulated.
+    pub speed_says: String,
     /// Commands run, in order: what tests compare with what was sent.
     pub ran: Vec<String>,
 }
@@ -113,6 +116,7 @@ impl Twin {
             flow: 1.0,
             halted: false,
             watch: None,
+            speed_says: "1".into(),
             ran: Vec::new(),
         };
         twin.output.push_str("start\n");
@@ -522,15 +526,21 @@ impl Twin {
                 self.controller = controller_of(&self.settings.nozzle_pid);
             }
             "M503" => self.output.push_str(&self.settings.report()),
-            "M115" => self
-                .output
-                .push_str("NAME:bench printer EXTRUDERS:1\nCap:AUTOREPORT_TEMP:1\n"),
+            "M27" => self.output.push_str("Not SD printing\n"),
+            "M115" => {
+                let speed = &self.speed_says;
+                let _ = writeln!(
+                    self.output,
+                    "NAME:bench printer EXTRUDERS:1 SIMULATED_SPEED:{speed}\nCap:AUTOREPORT_TEMP:1"
+                );
+            }
             "M114" => {
                 let [x, y, z, e] = self.place_mm;
                 let _ = writeln!(self.output, "X:{x:.2} Y:{y:.2} Z:{z:.2} E:{e:.2}");
             }
             "M221" => self.flow = w.value('S').unwrap_or(100.0) / 100.0,
-            "M108" | "M112" | "M400" | "M220" | "M302" | "M119" | "M208" => {}
+            "M108" | "M112" | "M400" | "M220" | "M302" | "M119" | "M208" | "M141" | "M18"
+            | "M84" | "M410" | "T0" => {}
             code => {
                 if self.settings.set(code, |l| w.value(l)) {
                     if code == "M301" {

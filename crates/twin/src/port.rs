@@ -33,7 +33,11 @@ pub struct Running {
 impl Running {
     /// Starts its time when served.
     #[must_use]
-    pub fn new(twin: Twin, speed: Speed) -> Self {
+    pub fn new(mut twin: Twin, speed: Speed) -> Self {
+        twin.speed_says = match speed {
+            Speed::Times(times) => format!("{times}"),
+            Speed::Free => "free".into(),
+        };
         Self {
             twin: Arc::new(Mutex::new(twin)),
             speed,

@@ -19,7 +19,8 @@ fn shown(twin: &mut Twin) -> f64 {
     let answer = twin.ask("M105");
     read_temperatures(answer.trim_start_matches("ok ").trim())
         .unwrap()
-        .nozzle_c
+        .nozzle()
+        .at_c
 }
 
 /// Lets it live for a while and gives back what it said.

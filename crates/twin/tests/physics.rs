@@ -60,9 +60,9 @@ fn logged(twin: &mut Twin, seconds: f64, fan: f64) -> Vec<Sample> {
         if let Some(t) = read_temperatures(line) {
             samples.push(Sample {
                 t_s: t.uptime_s.unwrap(),
-                temp_c: t.nozzle_c,
-                target_c: Some(t.nozzle_target_c),
-                duty: t.nozzle_output.map(|o| o / 127.0),
+                temp_c: t.nozzle().at_c,
+                target_c: Some(t.nozzle().target_c),
+                duty: t.nozzle().duty(),
                 fan: Some(fan),
             });
         }

@@ -22,6 +22,7 @@ const unreachable: Problem = {
   status: 0,
   code: 'unreachable',
   detail: 'The server does not answer. Start it again; what you typed stays here.',
+  id: null,
   errors: [],
 }
 

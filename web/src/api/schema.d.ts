@@ -348,6 +348,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Upgrades to a socket that tells of all connected printers and takes stops. */
         get: operations["live"];
         put?: never;
         post?: never;
@@ -880,6 +881,23 @@ export interface components {
             /** @description What the hazard is and what to do. */
             text: string;
         };
+        /** @description A target above the ceiling in force. */
+        CeilingAlarm: {
+            /**
+             * Format: double
+             * @description Ceiling in force [°C].
+             */
+            ceiling_c: number;
+            /** @description The heater. */
+            heater: components["schemas"]["Heater"];
+            /** @description What holds it down. */
+            held_by: string;
+            /**
+             * Format: double
+             * @description Reported target [°C].
+             */
+            target_c: number;
+        };
         /** @description A shop's change to one cell of the first table. */
         CellOverride: {
             /** @description Column. */
@@ -906,6 +924,24 @@ export interface components {
             state: components["schemas"]["LinkState"];
             /** @description Values in force, with unit; one a filament. */
             values: string[];
+        };
+        /** @description One heater of a report. */
+        Channel: {
+            /**
+             * Format: double
+             * @description Measured [°C].
+             */
+            at_c: number;
+            /**
+             * Format: double
+             * @description Output as the printer counts it, usually 0 to 127; none where it isn't reported.
+             */
+            output?: number | null;
+            /**
+             * Format: double
+             * @description Target [°C].
+             */
+            target_c: number;
         };
         /** @description What is typed at a check. */
         CheckReadings: {
@@ -1558,10 +1594,26 @@ export interface components {
             version: string;
         };
         /**
-         * @description How hot something is, in a word.
+         * @description How hot something is, in a word; the first is the worst.
          * @enum {string}
          */
-        HeatWord: "hot" | "warm" | "safe" | "unknown";
+        HeatWord: "hot" | "unknown" | "warm" | "safe";
+        /** @description A heater of a printer. */
+        Heater: {
+            /** @enum {string} */
+            kind: "tool";
+            /**
+             * Format: int32
+             * @description A nozzle, counted from 0.
+             */
+            number: number;
+        } | {
+            /** @enum {string} */
+            kind: "bed";
+        } | {
+            /** @enum {string} */
+            kind: "chamber";
+        };
         /** @description What is read at the heater loop. */
         HeaterLoopReadings: {
             /**
@@ -2106,8 +2158,11 @@ export interface components {
         LinkStatus: {
             /** @description Where the printer is reached. */
             address: string;
+            alarm?: components["schemas"]["CeilingAlarm"] | null;
             /** @description The command it is busy with. */
             busy_with?: string | null;
+            /** @description Whether the printer prints from its own card; none while that isn't known. */
+            card_print?: boolean | null;
             /**
              * Format: double
              * @description Seconds by the printer's clock, rising over restarts.
@@ -2122,18 +2177,37 @@ export interface components {
             fresh: boolean;
             /** @description What is known of the heaters. */
             heaters: components["schemas"]["Heaters"];
-            /** @description Whether the axes are homed. */
+            /** @description Whether all axes are homed. */
             homed: boolean;
+            /** @description Heat that was switched on from here. */
+            own_heat: components["schemas"]["OwnHeat"][];
+            /** @description Whose the heaters are while a routine runs, e.g. "autotune". */
+            owner?: string | null;
+            /** @description Heaters that rise though they are reported to be off. */
+            rising: components["schemas"]["Heater"][];
             /** @description The same in a sentence; what could not be done is said here. */
             says: string;
             /** @description Where the link stands. */
             state: components["schemas"]["ConnectionState"];
             temperatures?: components["schemas"]["Temperatures"] | null;
+            /** @description Heaters told to heat that no later report has answered yet. */
+            told: components["schemas"]["Heater"][];
         };
         /** @description A connected printer as every page sees it. */
         LivePrinter: {
+            /** @description A target above its ceiling, in words. */
+            alarm?: string | null;
             /** @description How hot the bed is, in a word. */
             bed: components["schemas"]["HeatWord"];
+            /**
+             * Format: int64
+             * @description Heat goes off in so many seconds because nobody is there.
+             */
+            idle_off_in_s?: number | null;
+            /** @description Heat that a server which ended without a word left on, in words. */
+            left_over?: string | null;
+            /** @description Every heater, each named. */
+            metal: components["schemas"]["MetalView"][];
             /** @description Its name. */
             name: string;
             /** @description How hot the nozzle is, in a word. */
@@ -2148,13 +2222,21 @@ export interface components {
             routine?: components["schemas"]["RoutineView"] | null;
             /** @description The sentence of the heat strip. */
             says: string;
+            /**
+             * Format: int64
+             * @description Age of the newest report [s], where it is older than three seconds.
+             */
+            silent_s?: number | null;
             /** @description What is known of it. */
             status: components["schemas"]["LinkStatus"];
+            stop?: components["schemas"]["StopView"] | null;
             /**
              * Format: double
-             * @description Seconds until the nozzle can be touched; none while it is heated or nothing is known.
+             * @description Seconds until all of it can be touched; none while it is heated or nothing is known.
              */
             touch_safe_in_s?: number | null;
+            /** @description The hottest of all that can be touched, in a word. */
+            worst: components["schemas"]["HeatWord"];
         };
         /** @description A line of the logbook. */
         LogEntry: {
@@ -2275,6 +2357,29 @@ export interface components {
              * @description To [s].
              */
             to_s: number;
+        };
+        /** @description One heater as pages show it. */
+        MetalView: {
+            /**
+             * Format: double
+             * @description Measured [°C].
+             */
+            at_c: number;
+            /** @description Which. */
+            heater: components["schemas"]["Heater"];
+            /** @description Whether it is heated, may be, or is about to be. */
+            heats: boolean;
+            /** @description Its name, e.g. "the bed". */
+            name: string;
+            /** @description Whether that heat was switched on from here. */
+            own: boolean;
+            /**
+             * Format: double
+             * @description Target [°C].
+             */
+            target_c: number;
+            /** @description How hot, in a word. */
+            word: components["schemas"]["HeatWord"];
         };
         /** @description A value that is not what was written. */
         Mismatch: {
@@ -2428,6 +2533,67 @@ export interface components {
          * @enum {string}
          */
         OutputForm: "byte" | "unit";
+        /** @description Heat that was switched on from here. */
+        OwnHeat: {
+            /** @description The heater. */
+            heater: components["schemas"]["Heater"];
+            /**
+             * Format: double
+             * @description Its target [°C], as the printer took it.
+             */
+            target_c: number;
+        };
+        /** @description What a page is told. */
+        PageHears: {
+            /** @enum {string} */
+            kind: "printers";
+            /** @description By name. */
+            printers: components["schemas"]["LivePrinter"][];
+        } | {
+            /** @enum {string} */
+            kind: "beat";
+        } | {
+            /** @description Why not; none if it was handed over. */
+            failed?: string | null;
+            /** @enum {string} */
+            kind: "heard";
+            /**
+             * Format: int64
+             * @description The page's own number for it.
+             */
+            n: number;
+        };
+        /** @description What a page says. */
+        PageSays: {
+            /** @enum {string} */
+            kind: "stop";
+            /**
+             * Format: int64
+             * @description The page's own number for it, given back in the answer.
+             */
+            n: number;
+            /**
+             * Format: int64
+             * @description The printer.
+             */
+            printer: number;
+        } | {
+            /** @enum {string} */
+            kind: "heaters_off";
+            /**
+             * Format: int64
+             * @description The page's own number for it.
+             */
+            n: number;
+            /**
+             * Format: int64
+             * @description The printer.
+             */
+            printer: number;
+        } | {
+            /** @enum {string} */
+            kind: "here";
+        };
         /**
          * @description One calibrated quantity of a printer, or of printer + nozzle + filament.
          *
@@ -2556,6 +2722,8 @@ export interface components {
             kind: string;
             /** @description Name in the shop. */
             name: string;
+            /** @description Why its facts can't be read, where they can't. */
+            unreadable?: string | null;
         };
         /** @description A printer as far as stations care. */
         PrinterFacts: {
@@ -2664,6 +2832,8 @@ export interface components {
             detail: string;
             /** @description Field by field, where fields are to blame. */
             errors: components["schemas"]["FieldError"][];
+            /** @description Where the server's log has it, for our own faults. */
+            id?: string | null;
             /**
              * Format: int32
              * @description HTTP status.
@@ -2842,7 +3012,7 @@ export interface components {
          * @description One question.
          * @enum {string}
          */
-        RuleId: "retune_loop" | "lined_ceiling" | "hot_tightening" | "same_bore_nozzle" | "steps_or_flow" | "measuring_steps" | "flow_by" | "hop" | "retraction_search" | "nozzle_gap" | "tube_replaced" | "all_metal_conversion" | "new_part" | "first_print" | "clog" | "covers" | "cube_by";
+        RuleId: "retune_loop" | "lined_ceiling" | "hot_tightening" | "same_bore_nozzle" | "steps_or_flow" | "measuring_steps" | "flow_by" | "hop" | "retraction_search" | "nozzle_gap" | "tube_replaced" | "all_metal_conversion" | "new_part" | "first_print" | "clog" | "covers" | "cube_by" | "dead_heat";
         /** @description A rule as it is in force. */
         RuleInForce: {
             /** @description Which rule. */
@@ -2954,6 +3124,8 @@ export interface components {
         };
         /** @description A command to send. */
         SendBody: {
+            /** @description Said to be meant, where the guard asked. */
+            confirmed?: boolean;
             /** @description The line. */
             line: string;
         };
@@ -3204,38 +3376,37 @@ export interface components {
              */
             state: components["schemas"]["StepState"];
         };
+        /** @description A stop that is not confirmed. */
+        StopView: {
+            /** @description Whether it is an emergency stop. */
+            emergency: boolean;
+            /** @description All of it in words, and what to do with the hand. */
+            says: string;
+            /**
+             * Format: int32
+             * @description How often it was put on the wire.
+             */
+            sent: number;
+            /**
+             * Format: int64
+             * @description Asked for this long ago [s].
+             */
+            since_s: number;
+        };
         /**
          * @description How strongly a cause shakes a parameter. `Verify < Redo`.
          * @enum {string}
          */
         Strength: "verify" | "redo";
-        /** @description A temperature report, e.g. `T:205.1 /210.0 B:60.0 /60.0 @:87 B@:30 UP:12.25`. */
+        /**
+         * @description A temperature report, e.g. `T:205.1 /210.0 B:60.0 /60.0 @:87 B@:30 UP:12.25`, or with more nozzles
+         *     `T:205.1 /210.0 B:60.0 /60.0 T0:205.1 /210.0 T1:24.0 /0.0 @:87 B@:30 @0:87 @1:0`.
+         */
         Temperatures: {
-            /**
-             * Format: double
-             * @description Bed [°C].
-             */
-            bed_c?: number | null;
-            /**
-             * Format: double
-             * @description Its target [°C].
-             */
-            bed_target_c?: number | null;
-            /**
-             * Format: double
-             * @description Nozzle [°C].
-             */
-            nozzle_c: number;
-            /**
-             * Format: double
-             * @description Heater output as the printer counts it, usually 0 to 127.
-             */
-            nozzle_output?: number | null;
-            /**
-             * Format: double
-             * @description Its target [°C].
-             */
-            nozzle_target_c: number;
+            bed?: components["schemas"]["Channel"] | null;
+            chamber?: components["schemas"]["Channel"] | null;
+            /** @description Nozzles in order, at least one. */
+            tools: components["schemas"]["Channel"][];
             /**
              * Format: double
              * @description Seconds by the printer's own clock, where it says so.
@@ -3251,7 +3422,7 @@ export interface components {
          * @description One limit.
          * @enum {string}
          */
-        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c";
+        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min";
         /** @description A tolerance as it is in force. */
         ToleranceInForce: {
             /** @description Which tolerance. */
@@ -3795,7 +3966,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3845,7 +4016,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3891,12 +4062,21 @@ export interface operations {
                     "application/json": components["schemas"]["WrongTypePoint"][];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3944,7 +4124,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3970,12 +4150,21 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -3983,7 +4172,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4009,12 +4198,21 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             409: {
@@ -4022,7 +4220,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4048,12 +4246,21 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             409: {
@@ -4061,7 +4268,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4092,7 +4299,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -4100,7 +4307,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4150,7 +4357,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             409: {
@@ -4158,7 +4365,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -4166,7 +4373,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4190,12 +4397,21 @@ export interface operations {
                     "application/json": components["schemas"]["JobPage"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4219,12 +4435,21 @@ export interface operations {
                     "application/json": components["schemas"]["Closing"][];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4248,12 +4473,21 @@ export interface operations {
                     "application/json": components["schemas"]["JobFile"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4278,12 +4512,21 @@ export interface operations {
                     "application/json": components["schemas"]["Worktop"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4312,12 +4555,21 @@ export interface operations {
                     "application/json": components["schemas"]["Closed"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             409: {
@@ -4325,7 +4577,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -4333,7 +4585,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             507: {
@@ -4341,7 +4593,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4370,12 +4622,21 @@ export interface operations {
                     "application/json": components["schemas"]["Kept"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             507: {
@@ -4383,7 +4644,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4412,12 +4673,21 @@ export interface operations {
                     "application/json": components["schemas"]["Traveller"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             409: {
@@ -4425,7 +4695,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -4433,7 +4703,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4447,13 +4717,12 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            200: {
+            /** @description A socket. It sends PageHears and takes PageSays, as JSON text. */
+            101: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "text/event-stream": string;
-                };
+                content?: never;
             };
         };
     };
@@ -4504,6 +4773,15 @@ export interface operations {
                     "application/json": components["schemas"]["LogEntry"][];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     note: {
@@ -4532,7 +4810,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             507: {
@@ -4540,7 +4818,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4571,7 +4849,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4621,7 +4899,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -4629,7 +4907,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4653,12 +4931,21 @@ export interface operations {
                     "application/json": components["schemas"]["PrinterPage"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4685,12 +4972,21 @@ export interface operations {
                     "application/json": components["schemas"]["Curve"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4712,12 +5008,21 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4745,12 +5050,21 @@ export interface operations {
                     "application/json": components["schemas"]["LivePrinter"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -4758,7 +5072,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4782,12 +5096,21 @@ export interface operations {
                     "application/json": components["schemas"]["Said"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4809,12 +5132,21 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4838,12 +5170,21 @@ export interface operations {
                     "application/json": components["schemas"]["ReportAnswer"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             502: {
@@ -4851,7 +5192,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4879,12 +5220,21 @@ export interface operations {
                     "application/json": components["schemas"]["RoutineBegun"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -4892,7 +5242,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4914,12 +5264,21 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4947,12 +5306,21 @@ export interface operations {
                     "application/json": components["schemas"]["SendAnswer"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -4960,7 +5328,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             502: {
@@ -4968,7 +5336,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4994,12 +5362,21 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -5007,7 +5384,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5029,12 +5406,21 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5058,12 +5444,21 @@ export interface operations {
                     "application/json": components["schemas"]["TraceHead"][];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5092,12 +5487,21 @@ export interface operations {
                     "application/json": components["schemas"]["WireLine"][];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5125,12 +5529,21 @@ export interface operations {
                     "application/json": components["schemas"]["Written"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -5138,7 +5551,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             502: {
@@ -5146,7 +5559,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5179,7 +5592,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             404: {
@@ -5187,7 +5600,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -5195,7 +5608,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5226,7 +5639,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             413: {
@@ -5234,7 +5647,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             422: {
@@ -5242,7 +5655,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5266,12 +5679,21 @@ export interface operations {
                     "application/json": components["schemas"]["TraceView"];
                 };
             };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

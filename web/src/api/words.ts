@@ -1,6 +1,8 @@
 /** "24 Nov 2026, 14:03" in the reader's zone. */
 export function moment(at: string): string {
-  return new Date(at).toLocaleString('en-GB', {
+  const when = new Date(at)
+  if (Number.isNaN(when.getTime())) return `“${at}” (no date)`
+  return when.toLocaleString('en-GB', {
     day: 'numeric',
     month: 'short',
     year: 'numeric',

@@ -116,6 +116,8 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 .shell {
   display: grid;
   grid-template-rows: 52px minmax(0, 1fr) auto;
+  /* Nothing in a page widens the strip with the stops beyond the screen. */
+  grid-template-columns: minmax(0, 1fr);
 }
 header {
   display: flex;
@@ -123,6 +125,7 @@ header {
   gap: 8px;
   padding: 0 20px;
   border-bottom: 1px solid var(--ink);
+  overflow-x: auto;
 }
 .brand {
   display: flex;

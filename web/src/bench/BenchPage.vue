@@ -35,6 +35,7 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
           <div>
             <RouterLink class="name" :to="`/printers/${r.printer.id}`">{{ r.printer.name }}</RouterLink>
             <p class="quiet">{{ r.printer.kind }}</p>
+            <p v-if="r.printer.unreadable" class="error">Its record can’t be read.</p>
           </div>
           <div>
             <p>

@@ -1,76 +1,116 @@
 <script setup lang="ts">
-import { useMessage } from 'naive-ui'
+import { useMediaQuery } from '@vueuse/core'
+import { computed, reactive } from 'vue'
 
-import { ServerError, answer, client } from '../api/client'
 import { heatWord } from '../api/words'
+import HeatWords from './HeatWords.vue'
 import { useLive, type LivePrinter } from './useLive'
 
-const { printers, gone } = useLive()
-const message = useMessage()
+const { printers, gone, silentSince, silentFor, stop } = useLive()
+/* What a stop could not do, by printer: it stays until the next try. */
+const failed = reactive<Record<number, string>>({})
+const trying = reactive<Record<number, boolean>>({})
+
+const narrow = useMediaQuery('(max-width: 720px)')
+const apart = computed(() => narrow.value || printers.value.length > 2)
+const urgent = (p: LivePrinter) => p.alarm || p.left_over || failed[p.printer_id]
+/* Where there is little room, words stand apart too: on a narrow screen those that must be read, else all
+   that aren't plainly safe. */
+const worded = computed(() =>
+  printers.value.filter(
+    (p) =>
+      urgent(p) ||
+      (apart.value && !gone.value && (p.stop || p.idle_off_in_s != null)) ||
+      (apart.value && !narrow.value && !gone.value && p.worst !== 'safe'),
+  ),
+)
 
 /* A bar from 0 to 300 °C; only ink is placed here. */
 const W = 150
 const at = (c: number) => Math.max(0, Math.min(W, (c / 300) * W))
-const degrees = (c: number | null | undefined) => (c == null ? '–' : `${c.toFixed(0)}°`)
-const temps = (p: LivePrinter) => p.status.temperatures
-async function stop(p: LivePrinter) {
-  try {
-    await answer(client.POST('/api/v1/printers/{id}/stop', { params: { path: { id: p.printer_id } } }))
-  } catch (e) {
-    if (e instanceof ServerError)
-      message.error(`${e.problem.detail} Switch ${p.name} off at its switch.`, {
-        duration: 0,
-        closable: true,
-      })
-  }
+const degrees = (c: number) => `${c.toFixed(0)}°`
+const word = (p: LivePrinter) => (gone.value ? 'unknown' : p.worst)
+type Metal = LivePrinter['metal'][number]
+const short = (m: Metal) => m.name.replace(/^the /, '')
+const reads = (m: Metal) => degrees(m.at_c) + (m.target_c > 0 ? ` to ${degrees(m.target_c)}` : '')
+const drawn = (p: LivePrinter) =>
+  `${p.name}: ` + (p.metal.map((m) => `${short(m)} ${reads(m)}`).join(', ') || 'nothing reported')
+
+async function tryStop(p: LivePrinter, kind: 'stop' | 'heaters_off') {
+  if (trying[p.printer_id]) return
+  trying[p.printer_id] = true
+  delete failed[p.printer_id]
+  const why = await stop(p.printer_id, kind)
+  if (why)
+    failed[p.printer_id] =
+      `The stop could not be handed over: ${why} Switch ${p.name} off at its mains switch.`
+  trying[p.printer_id] = false
 }
 </script>
 
 <template>
   <footer v-if="printers.length || gone" class="strip no-print" aria-label="Heat of connected printers">
     <p v-if="gone" class="gone" role="alert">
-      The server does not answer: what is hot now can’t be known from this page. Look at the printers.
+      No word from the server since {{ silentSince?.toLocaleTimeString('en-GB') }} ({{ silentFor }} s). What
+      is hot now can’t be known from this page: look at the printers.
     </p>
-    <ul v-else>
-      <li v-for="p in printers" :key="p.printer_id">
+    <ul class="tiles" :class="{ many: apart }" aria-label="Heaters">
+      <li v-for="p in printers" :key="p.printer_id" :aria-label="p.name">
         <div class="who">
-          <RouterLink :to="`/printers/${p.printer_id}/link`">{{ p.name }}</RouterLink>
-          <strong class="word" :class="p.nozzle">{{ heatWord[p.nozzle] }}</strong>
-          <span class="mono">{{ degrees(temps(p)?.nozzle_c) }}</span>
+          <RouterLink :to="`/printers/${p.printer_id}/link`" :title="p.name">{{ p.name }}</RouterLink>
+          <strong class="word" :class="word(p)">{{ heatWord[word(p)] }}</strong>
         </div>
-        <svg
-          :viewBox="`0 0 ${W} 26`"
-          :width="W"
-          height="26"
-          role="img"
-          :aria-label="`${p.name}: nozzle ${degrees(temps(p)?.nozzle_c)}, target ${degrees(temps(p)?.nozzle_target_c)}, bed ${degrees(temps(p)?.bed_c)}`"
-        >
+        <p class="metal mono">
+          <span v-if="gone">was</span>
+          <span v-for="m in p.metal" :key="m.name" :class="['one', m.word]">
+            {{ short(m) }} {{ reads(m) }}
+          </span>
+        </p>
+        <svg :viewBox="`0 0 ${W} 26`" :width="W" height="26" role="img" :aria-label="drawn(p)">
           <rect x="0.5" y="3" :width="W - 1" height="10" class="frame" />
           <rect x="0.5" y="17" :width="W - 1" height="6" class="frame" />
-          <template v-if="temps(p) && p.status.fresh">
-            <rect
-              x="0.5"
-              y="3"
-              :width="at(temps(p)?.nozzle_c ?? 0)"
-              height="10"
-              :class="['fill', p.nozzle]"
-            />
-            <rect x="0.5" y="17" :width="at(temps(p)?.bed_c ?? 0)" height="6" :class="['fill', p.bed]" />
-            <path
-              v-if="temps(p)?.nozzle_target_c"
-              :d="`M${at(temps(p)?.nozzle_target_c ?? 0)} 0V15`"
-              class="target"
-            />
+          <template v-if="p.status.fresh && !gone">
+            <template v-for="m in p.metal" :key="m.name">
+              <rect
+                x="0.5"
+                :y="m.heater.kind === 'tool' ? 3 : 17"
+                :width="at(m.at_c)"
+                :height="m.heater.kind === 'tool' ? 10 : 6"
+                :class="['fill', m.word]"
+              />
+              <path
+                v-if="m.target_c"
+                :d="`M${at(m.target_c)} ${m.heater.kind === 'tool' ? '0V15' : '15V25'}`"
+                class="target"
+              />
+            </template>
           </template>
           <path :d="`M${at(48)} 1V24`" class="touch" />
         </svg>
-        <p class="says">
-          <span v-if="p.routine && !p.routine.done" class="doing">{{ p.routine.progress.says }}.</span>
-          {{ p.says }}
-        </p>
-        <button type="button" class="stop" :aria-label="`Emergency stop of ${p.name}`" @click="stop(p)">
+        <HeatWords v-if="!apart" class="says" :printer="p" :gone="gone" plain />
+        <button
+          type="button"
+          class="stop"
+          :aria-label="`Emergency stop of ${p.name}`"
+          :disabled="trying[p.printer_id]"
+          @click="tryStop(p, 'stop')"
+        >
           Stop
         </button>
+      </li>
+    </ul>
+    <!-- Below all tiles, so that words push no Stop off the screen. -->
+    <ul v-if="worded.length" class="words" aria-label="What the printers need">
+      <li v-for="p in worded" :key="p.printer_id">
+        <strong :class="{ alone: printers.length === 1 }" :title="p.name">{{ p.name }}</strong>
+        <HeatWords
+          :printer="p"
+          :gone="gone"
+          :failed="failed[p.printer_id]"
+          urgent
+          :plain="apart"
+          @off="tryStop(p, 'heaters_off')"
+        />
       </li>
     </ul>
   </footer>
@@ -78,12 +118,17 @@ async function stop(p: LivePrinter) {
 
 <style scoped>
 .strip {
+  position: sticky;
+  left: 0;
+  width: 100%;
+  max-width: 100vw;
   border-top: 1px solid var(--ink);
   background: var(--sheet);
-  overflow-x: auto;
+  max-height: 46vh;
+  overflow-y: auto;
 }
 .gone {
-  padding: 14px 20px;
+  padding: 8px 16px;
   color: var(--stop);
   font-weight: 700;
 }
@@ -91,30 +136,65 @@ ul {
   list-style: none;
   margin: 0;
   padding: 0;
-  display: flex;
 }
-li {
+.tiles {
   display: grid;
-  grid-template-columns: auto auto minmax(120px, 1fr) auto;
-  gap: 14px;
+  grid-template-columns: repeat(auto-fit, minmax(min(300px, 100%), 1fr));
+}
+.tiles li {
+  display: grid;
+  grid-template-columns: minmax(150px, 230px) auto minmax(0, 1fr) auto;
+  grid-template-areas: 'who bar says stop' 'metal bar says stop';
+  gap: 0 14px;
+  align-content: center;
   align-items: center;
   padding: 5px 14px;
-  flex: 1 0 470px;
   border-right: 1px solid var(--rule);
-  min-height: 56px;
+  border-bottom: 1px solid var(--rule);
+  min-height: 58px;
+  min-width: 0;
+}
+.many.tiles li {
+  grid-template-columns: minmax(0, 1fr) auto;
+  grid-template-areas: 'who stop' 'metal stop';
+  gap: 0 10px;
+  padding: 4px 10px;
+}
+.many svg {
+  display: none;
 }
 .who {
-  display: grid;
-  grid-template-columns: auto auto;
-  gap: 0 8px;
+  grid-area: who;
+  display: flex;
+  gap: 8px;
   align-items: baseline;
+  min-width: 0;
 }
 .who a {
-  grid-column: 1 / -1;
   font-weight: 700;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  max-width: 220px;
+}
+.metal {
+  grid-area: metal;
+  font-size: 14px;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 10px;
+}
+.one.hot,
+.one.unknown {
+  font-weight: 700;
+}
+svg {
+  width: 112px;
+  grid-area: bar;
 }
 .word {
   font-size: 15px;
+  flex: none;
 }
 .word.hot,
 .word.unknown {
@@ -127,14 +207,31 @@ li {
   color: var(--pass);
 }
 .says {
+  grid-area: says;
+}
+.words {
+  display: block;
+  border-top: 1px solid var(--ink);
+  padding: 4px 10px 6px;
+}
+.words li {
+  display: flex;
+  gap: 2px 10px;
+  flex-wrap: wrap;
+  min-height: 0;
+  border: 0;
+  padding: 1px 0;
   font-size: 14px;
   line-height: 1.25;
 }
-.doing {
-  display: block;
+.words .alone {
+  display: none;
 }
-.doing::first-letter {
-  text-transform: uppercase;
+.words strong {
+  max-width: 220px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 .frame {
   fill: none;
@@ -161,12 +258,27 @@ li {
 .stop {
   font: inherit;
   font-weight: 700;
-  min-width: 76px;
-  min-height: 44px;
   color: var(--stop);
   background: var(--paper);
   border: 2px solid var(--stop);
   border-radius: 2px;
   cursor: pointer;
+}
+.stop {
+  grid-area: stop;
+  min-width: 76px;
+  min-height: 44px;
+}
+@media (max-width: 720px) {
+  .many.tiles li {
+    grid-template-columns: minmax(0, 1fr) auto;
+    grid-template-areas: 'who stop' 'metal stop';
+    gap: 0 10px;
+    padding: 3px 10px;
+    min-height: 50px;
+  }
+  svg {
+    display: none;
+  }
 }
 </style>

@@ -10,12 +10,13 @@ import ReadingField from '../ui/ReadingField.vue'
 import ConnectDialog from './ConnectDialog.vue'
 import LiveCurve from './LiveCurve.vue'
 import RoutineBar from './RoutineBar.vue'
-import { useLivePrinter } from './useLive'
+import { useLive, useLivePrinter } from './useLive'
 
 const route = useRoute()
 const message = useMessage()
 const id = computed(() => Number(route.params.id))
-const { printer, connected, running } = useLivePrinter(id)
+const { printer, running } = useLivePrinter(id)
+const { stop } = useLive()
 const { data: page, error } = useQuery({
   queryKey: ['printer', id],
   queryFn: () => answer(client.GET('/api/v1/printers/{id}', { params: { path: { id: id.value } } })),
@@ -36,30 +37,44 @@ const connecting = ref(false)
 const line = ref('')
 const refused = ref('')
 const sending = ref(false)
-const at = (t: string) => new Date(t).toLocaleTimeString('en-GB')
+/* The guard asks whether a line is meant. */
+const asked = ref(false)
+const at = (t: string) => {
+  const when = new Date(t)
+  return Number.isNaN(when.getTime()) ? t : when.toLocaleTimeString('en-GB')
+}
 const way = { sent: 'sent', answered: 'answered', noted: 'noted' } as Record<string, string>
 
-async function send() {
+async function send(confirmed = false) {
   refused.value = ''
+  asked.value = false
   sending.value = true
   try {
     await answer(
       client.POST('/api/v1/printers/{id}/send', {
         params: { path: { id: id.value } },
-        body: { line: line.value },
+        body: { line: line.value, confirmed },
       }),
     )
     line.value = ''
   } catch (e) {
-    if (e instanceof ServerError) refused.value = e.problem.detail
+    if (e instanceof ServerError) {
+      refused.value = e.problem.detail
+      asked.value = e.problem.code === 'asks'
+    }
   } finally {
     sending.value = false
     void refetch()
   }
 }
-async function run(path: 'heaters-off' | 'release') {
+async function heatersOff() {
+  const why = await stop(id.value, 'heaters_off')
+  if (why)
+    message.error(`${why} Switch the printer off at its mains switch.`, { duration: 0, closable: true })
+}
+async function release() {
   try {
-    await answer(client.POST(`/api/v1/printers/{id}/${path}`, { params: { path: { id: id.value } } }))
+    await answer(client.POST('/api/v1/printers/{id}/release', { params: { path: { id: id.value } } }))
   } catch (e) {
     if (e instanceof ServerError) message.error(e.problem.detail)
   }
@@ -89,12 +104,15 @@ async function disconnect() {
       </div>
       <div class="ways">
         <template v-if="printer">
-          <button v-if="printer.status.state === 'halted'" type="button" class="act" @click="run('release')">
+          <button
+            v-if="printer.status.state === 'halted'"
+            type="button"
+            :class="printer.stop ? 'soft' : 'act'"
+            @click="release"
+          >
             Release it
           </button>
-          <button type="button" class="soft" :disabled="!connected" @click="run('heaters-off')">
-            Heaters off
-          </button>
+          <button type="button" class="soft" @click="heatersOff">Heaters off</button>
           <button type="button" class="soft" @click="disconnect">Disconnect</button>
         </template>
         <button v-else type="button" class="act" @click="connecting = true">Connect</button>
@@ -112,12 +130,15 @@ async function disconnect() {
         <label for="find-wire">Find in it</label>
         <input id="find-wire" v-model="find" type="text" autocomplete="off" />
       </div>
-      <form v-if="printer" class="send" @submit.prevent="send">
+      <form v-if="printer" class="send" @submit.prevent="send()">
         <ReadingField v-model="line" path="line" label="Send a command" words small />
         <button type="submit" class="soft" :disabled="sending || !line.trim()">Send</button>
       </form>
     </div>
-    <p v-if="refused" class="error" role="alert">{{ refused }}</p>
+    <p v-if="refused" class="error" role="alert">
+      {{ refused }}
+      <button v-if="asked" type="button" class="soft" @click="send(true)">It is meant: send it</button>
+    </p>
     <!-- It scrolls, so the keyboard must reach it. -->
     <div class="wire" tabindex="0" role="region" aria-label="What was sent and answered">
       <p v-if="wire && wire.length === 0" class="quiet">

@@ -31,6 +31,7 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
           {{ data.printer.kind }}; {{ data.printer.facts.hot_end === 'lined' ? 'lined' : 'all-metal' }} hot
           end, bore {{ data.printer.facts.nozzle_mm }} mm
         </p>
+        <p v-if="data.printer.unreadable" class="error" role="alert">{{ data.printer.unreadable }}</p>
       </div>
       <RouterLink class="soft" :to="`/printers/${id}/link`">{{
         live ? 'Its heat and wire' : 'Connect it'

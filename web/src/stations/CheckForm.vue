@@ -20,7 +20,7 @@ function toggle(i: number) {
 }
 /** The nozzle as a connected printer reports it; a step's gate is judged by it. */
 const link = useLink(props.station)
-const now = () => link.printer.value?.status.temperatures?.nozzle_c ?? null
+const now = () => link.nozzleC.value ?? null
 const gateError = (i: number) =>
   r.value.steps[i].state === 'done'
     ? props.station.problems.value.find((e) => e.field === `steps.${i}.reason`)

@@ -15,7 +15,7 @@ const { r, f } = useForm(props)
 const link = useLink(props.station)
 /** The temperature that the heading asks for. */
 const target = computed(() => numberOf(/at (\d+) °C/.exec(props.station.setUp.value?.heading ?? '')?.[1]))
-const now = computed(() => link.printer.value?.status.temperatures?.nozzle_c)
+const now = computed(() => link.nozzleC.value)
 async function heat() {
   if (target.value !== null)
     await link.run('warm', target.value, {}, { job: props.job, station: props.stationKey })

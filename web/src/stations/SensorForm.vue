@@ -42,10 +42,11 @@ const { data: curve } = useQuery({
   enabled: () => fitted.value !== '' && setType.value !== '',
 })
 function take() {
-  const t = link.printer.value?.status.temperatures
-  if (!t) return
-  r.value.shown_c = t.nozzle_c.toFixed(1)
-  if (t.bed_c != null) r.value.bed_c = t.bed_c.toFixed(1)
+  const nozzle = link.nozzleC.value
+  const bed = link.bedC.value
+  if (nozzle == null) return
+  r.value.shown_c = nozzle.toFixed(1)
+  if (bed != null) r.value.bed_c = bed.toFixed(1)
 }
 </script>
 

@@ -7,7 +7,7 @@ import type { Station } from './useStation'
 /** The connected printer of a station: its state, its settings report, and work on it. */
 export function useLink(station: Station) {
   const id = computed(() => station.worktop.value?.printer_id)
-  const { printer, connected, running } = useLivePrinter(id)
+  const { printer, connected, running, nozzleC, bedC } = useLivePrinter(id)
   const failure = ref('')
   const busy = ref(false)
 
@@ -54,5 +54,5 @@ export function useLink(station: Station) {
         }),
       ),
     )
-  return { id, printer, connected, running, failure, busy, report, write, run }
+  return { id, printer, connected, running, nozzleC, bedC, failure, busy, report, write, run }
 }

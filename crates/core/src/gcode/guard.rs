@@ -1,72 +1,85 @@
-//! What may be sent to a printer. One guard for all of them.
+//! What may be sent to a printer. One guard for all of them, and it lets through only what it knows.
 
+use super::command::{Effect, MOST_TOOLS, Needs, Spec, Takes, command};
+use super::machine::{AXES, Machine};
 use super::settings::{SettingKey, wanted_by};
+use super::temperatures::Heater;
 use super::words::Words;
 use super::writer::LEAST_EXTRUSION_C;
 use crate::text::plain;
 
-/// Bounds of one printer.
+/// How hot one heater may go.
 #[derive(Clone, Debug, PartialEq)]
-pub struct GuardLimits {
-    /// Ceiling of the hot end's parts [°C].
+pub struct HeaterLimit {
+    /// Highest target [°C].
     pub ceiling_c: f64,
     /// What holds it there.
     pub held_by: String,
-    /// Ceiling of the bed [°C].
-    pub bed_ceiling_c: f64,
-    /// Build volume [mm]: X, Y, Z.
-    pub volume_mm: [f64; 3],
 }
 
-/// What the guard knows of the printer's state.
-#[derive(Clone, Debug, PartialEq)]
-pub struct GuardState {
-    /// Axes homed since power-on.
-    pub homed: bool,
-    /// Nozzle as last reported [°C].
-    pub nozzle_c: Option<f64>,
-    /// Moves count from the last place (G91).
-    pub relative: bool,
-    /// Place of the head [mm].
-    pub place_mm: [f64; 3],
-    /// Whether the extruder counts from its last place (M83).
-    pub e_relative: bool,
-    /// Extruder as last commanded [mm].
-    pub e_mm: f64,
-}
-
-impl Default for GuardState {
-    fn default() -> Self {
+impl HeaterLimit {
+    /// `ceiling_c` [°C], held down by `held_by`.
+    pub fn new(ceiling_c: f64, held_by: impl Into<String>) -> Self {
         Self {
-            homed: false,
-            nozzle_c: None,
-            relative: false,
-            place_mm: [0.0; 3],
-            e_relative: false,
-            e_mm: 0.0,
+            ceiling_c,
+            held_by: held_by.into(),
         }
     }
 }
 
-/// What a command does, as far as the link must know.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Effect {
-    /// Asks only.
-    Ask,
-    /// Sets a heater's target.
-    Heat,
-    /// Heats and waits, or swings the heater: answers late.
-    HeatAndWait,
-    /// Moves or extrudes.
-    Move,
-    /// Changes a stored value: read back and compared.
-    Set,
-    /// Writes or reads the printer's memory.
-    Memory,
-    /// Stops: goes first.
-    Stop,
-    /// Everything else that is harmless: fans, modes.
-    Mode,
+/// Highest chamber target [°C]. Common practice, no published source: motors and belts of a closed
+/// printer end near there.
+pub const CHAMBER_CEILING_C: f64 = 70.0;
+
+/// Bounds of one printer.
+#[derive(Clone, Debug, PartialEq)]
+pub struct GuardLimits {
+    /// Each nozzle's ceiling; nozzles beyond the list have the lowest of it.
+    pub tools: Vec<HeaterLimit>,
+    /// The bed's.
+    pub bed: HeaterLimit,
+    /// The chamber's.
+    pub chamber: HeaterLimit,
+    /// Build volume [mm]: X, Y, Z.
+    pub volume_mm: [f64; 3],
+}
+
+impl GuardLimits {
+    /// One nozzle's ceiling [°C] for all of them, and the bed's.
+    #[must_use]
+    pub fn new(nozzle: HeaterLimit, bed_ceiling_c: f64, volume_mm: [f64; 3]) -> Self {
+        Self {
+            tools: vec![nozzle],
+            bed: HeaterLimit::new(bed_ceiling_c, "the bed"),
+            chamber: HeaterLimit::new(CHAMBER_CEILING_C, "the chamber"),
+            volume_mm,
+        }
+    }
+
+    /// The limit of a heater.
+    #[must_use]
+    pub fn of(&self, heater: Heater) -> HeaterLimit {
+        match heater {
+            Heater::Tool(n) => self
+                .tools
+                .get(usize::from(n))
+                .cloned()
+                .unwrap_or_else(|| self.any_tool()),
+            Heater::Bed => self.bed.clone(),
+            Heater::Chamber => self.chamber.clone(),
+        }
+    }
+
+    /// The lowest of the nozzles' limits.
+    #[must_use]
+    pub fn any_tool(&self) -> HeaterLimit {
+        self.tools
+            .iter()
+            .min_by(|a, b| a.ceiling_c.total_cmp(&b.ceiling_c))
+            .cloned()
+            // Nothing is known of any nozzle: nothing is heated.
+            .unwrap_or_else(|| HeaterLimit::new(0.0, "a hot end that nothing is known of"))
+    }
 }
 
 /// A command that may be sent.
@@ -76,10 +89,19 @@ pub struct Allowed {
     pub line: String,
     /// What it does.
     pub effect: Effect,
+    /// Heat that it asks for: which heater (none: the nozzle in use) and its target [°C].
+    pub heat: Option<(Option<Heater>, f64)>,
     /// Values to find in a settings report afterwards.
     pub read_back: Vec<(SettingKey, f64)>,
-    /// The words, for following the state.
     words: Words,
+}
+
+impl Allowed {
+    /// The words, for following the machine.
+    #[must_use]
+    pub const fn words(&self) -> &Words {
+        &self.words
+    }
 }
 
 /// Why a command is not sent.
@@ -100,6 +122,24 @@ pub enum Refusal {
         /// The command.
         code: String,
     },
+    /// A letter that the command doesn't take here.
+    #[error("{code} is not sent with {letter} from here{}. Nothing was sent.", if .takes.is_empty() { String::new() } else { format!(", only with {}", .takes) })]
+    Letter {
+        /// The command.
+        code: String,
+        /// The letter.
+        letter: char,
+        /// The letters it takes.
+        takes: String,
+    },
+    /// Another zero for an axis.
+    #[error(
+        "G92 {letter} would shift where the head is taken to be, and no move could be checked any more. Nothing was sent; home instead (G28)."
+    )]
+    Shift {
+        /// The axis.
+        letter: char,
+    },
     /// Too hot.
     #[error(
         "{got_c} °C is above the ceiling of {ceiling_c} °C, held down by {held_by}. Nothing was sent; ask for {ceiling_c} °C or less."
@@ -114,7 +154,7 @@ pub enum Refusal {
     },
     /// Cold extrusion.
     #[error(
-        "The nozzle is at {at}: feeding below {least_c} °C strips the filament. Nothing was sent; heat first."
+        "The nozzle is at {at}: moving filament below {least_c} °C strips it. Nothing was sent; heat first."
     )]
     TooCold {
         /// Where the nozzle is.
@@ -125,6 +165,58 @@ pub enum Refusal {
     /// Moving before homing.
     #[error("The head's place is not known. Nothing was sent; home first (G28).")]
     NotHomed,
+    /// One axis is homed, another not.
+    #[error("{axis} is not homed. Nothing was sent; home first (G28).")]
+    AxisNotHomed {
+        /// The axis.
+        axis: char,
+    },
+    /// Homed, but not yet moved.
+    #[error(
+        "Where the head stands along {axis} is not known since it was homed. Nothing was sent; ask for its place (M114), or move it with G90 first."
+    )]
+    PlaceUnknown {
+        /// The axis.
+        axis: char,
+    },
+    /// Whether moves count from zero or from the last place.
+    #[error(
+        "Whether {what} counts from zero or from the last place is not known since the printer was connected. Nothing was sent; send {way} first."
+    )]
+    ModeUnknown {
+        /// What counts.
+        what: &'static str,
+        /// The command that settles it.
+        way: &'static str,
+    },
+    /// How much filament a move feeds.
+    #[error(
+        "How much filament “E{e}” moves is not known: the extruder's count is not. Nothing was sent; send M83 for relative feeding, or G92 E0."
+    )]
+    FeedUnknown {
+        /// The word's value.
+        e: f64,
+    },
+    /// Which of several nozzles is meant.
+    #[error(
+        "It is not known which nozzle is in use. Nothing was sent; name it: {code} T0 S{target}."
+    )]
+    WhichTool {
+        /// The command.
+        code: &'static str,
+        /// Target asked for [°C].
+        target: String,
+    },
+    /// A second nozzle shifts all places.
+    #[error(
+        "Another nozzle than the first is in use, or it is not known which: the head's place can't be checked. Nothing was sent; pick the first (T0), then home (G28)."
+    )]
+    OtherTool,
+    /// A place that nothing was reported of.
+    #[error(
+        "The printer has not reported anything yet. Nothing was sent; wait for its first temperatures."
+    )]
+    NoReport,
     /// Outside the volume.
     #[error("{axis}{to_mm} is outside 0 to {most_mm} mm. Nothing was sent.")]
     Outside {
@@ -135,8 +227,16 @@ pub enum Refusal {
         /// End of the axis [mm].
         most_mm: f64,
     },
+    /// More filament than a slip of the finger should feed.
+    #[error(
+        "That moves {length_mm} mm of filament at once. Nothing was sent. If it is meant, send it again and say so."
+    )]
+    Asks {
+        /// Length [mm].
+        length_mm: f64,
+    },
     /// A value that can't be meant.
-    #[error("{code} {letter}{got} is not possible: {min} to {max}. Nothing was sent.")]
+    #[error("{code} {letter}{got} is not possible: {min} to {max}{}. Nothing was sent.", if *.whole { ", a whole number" } else { "" })]
     Value {
         /// Command.
         code: String,
@@ -148,6 +248,16 @@ pub enum Refusal {
         min: f64,
         /// Most.
         max: f64,
+        /// Whether only whole numbers are taken.
+        whole: bool,
+    },
+    /// A value where none belongs.
+    #[error("{code} takes {letter} without a value. Nothing was sent.")]
+    Bare {
+        /// Command.
+        code: String,
+        /// Letter.
+        letter: char,
     },
     /// A value is missing.
     #[error("{code} needs {letter} with a value. Nothing was sent.")]
@@ -162,30 +272,8 @@ pub enum Refusal {
 /// How far a relay test may swing above its target [°C]: it must end below the ceiling. Common
 /// practice, no published source.
 const RELAY_ROOM_C: f64 = 5.0;
-
-/// Bounds of settable values: command, letter, least, most. Wide enough for any machine of the
-/// trade, narrow enough for a slipped decimal point. Common practice, no published source.
-const BOUNDS: [(&str, char, f64, f64); 19] = [
-    ("M92", 'X', 1.0, 20_000.0),
-    ("M92", 'Y', 1.0, 20_000.0),
-    ("M92", 'Z', 1.0, 40_000.0),
-    ("M92", 'E', 1.0, 20_000.0),
-    ("M301", 'P', 0.01, 1_200.0),
-    ("M301", 'I', 0.0, 1_200.0),
-    ("M301", 'D', 0.0, 20_000.0),
-    ("M304", 'P', 0.01, 5_000.0),
-    ("M304", 'I', 0.0, 5_000.0),
-    ("M304", 'D', 0.0, 50_000.0),
-    ("M851", 'X', -200.0, 200.0),
-    ("M851", 'Y', -200.0, 200.0),
-    ("M851", 'Z', -20.0, 20.0),
-    ("M218", 'X', -200.0, 200.0),
-    ("M218", 'Y', -200.0, 200.0),
-    ("M218", 'Z', -20.0, 20.0),
-    ("M900", 'K', 0.0, 10.0),
-    ("M207", 'S', 0.0, 20.0),
-    ("M221", 'S', 10.0, 300.0),
-];
+/// Filament moved by one command without a question [mm]: the longest that a test here feeds.
+const MOST_UNASKED_MM: f64 = 500.0;
 
 /// The guard in front of a printer.
 #[derive(Clone, Debug, PartialEq)]
@@ -195,122 +283,140 @@ pub struct Guard {
 }
 
 impl Guard {
-    /// Whether `line` may be sent to a printer in `state`.
+    /// Whether `line` may be sent to a printer in the state of `machine`.
     ///
-    /// Rules: known command; target at most the ceiling of the parts; a relay test that much lower
-    /// that its swing stays below; no extrusion below [`LEAST_EXTRUSION_C`] by the *measured*
-    /// temperature; moves only when homed and inside the volume; values inside their bounds. What
-    /// turns the guards of the firmware off (cold extrusion allowed, ends unheeded) is unknown here.
+    /// Rules: a command of the table with letters of its row inside their bounds; a target at most the
+    /// ceiling of its own heater; a relay test that much lower that its swing stays below; no filament
+    /// moved below [`LEAST_EXTRUSION_C`] by the *measured* temperature, nor more than half a metre at
+    /// once unless `confirmed`; an axis moves only when it is homed, how it counts is known, and the end
+    /// lies inside the volume. What turns the guards of the firmware off (cold extrusion allowed, ends
+    /// unheeded, another zero, inches) is not in the table.
     /// # Errors
     /// [`Refusal`], in words for the technician.
-    pub fn allow(&self, line: &str, state: &GuardState) -> Result<Allowed, Refusal> {
-        let shown: String = line.chars().take(60).collect();
+    pub fn allow(
+        &self,
+        line: &str,
+        machine: &Machine,
+        confirmed: bool,
+    ) -> Result<Allowed, Refusal> {
         let words = Words::read(line).map_err(|e| Refusal::NotACommand {
-            line: shown,
+            line: line.chars().take(60).collect(),
             why: e.to_string(),
         })?;
         let code = words.code().to_owned();
-        let effect = match code.as_str() {
-            "M105" | "M115" | "M503" | "M114" | "M119" => Effect::Ask,
-            "M104" | "M140" => Effect::Heat,
-            "M109" | "M190" | "M303" => Effect::HeatAndWait,
-            "G0" | "G1" | "G28" | "G29" => Effect::Move,
-            "M92" | "M218" | "M301" | "M304" | "M851" | "M900" | "M207" | "M208" => Effect::Set,
-            "M500" | "M501" => Effect::Memory,
-            "M108" | "M112" | "M999" => Effect::Stop,
-            "M82" | "M83" | "G90" | "G91" | "G92" | "M106" | "M107" | "M110" | "M155" | "M221"
-            | "M400" => Effect::Mode,
-            _ => return Err(Refusal::Unknown { code }),
-        };
+        let spec = command(&code)
+            .filter(|s| s.effect != Effect::ReportOnly && is_tool(&code))
+            .ok_or_else(|| Refusal::Unknown { code: code.clone() })?;
+        let heat = self.heat(spec, &words, machine)?;
+        letters(spec, &code, &words)?;
         match code.as_str() {
-            "M104" | "M109" => {
-                self.heat(&words, 'S', self.limits.ceiling_c, &self.limits.held_by)?;
+            "G0" | "G1" => self.travel(&words, machine, confirmed)?,
+            "G29" => {
+                if machine.homed != [true; 3] {
+                    return Err(Refusal::NotHomed);
+                }
+                placed(machine)?;
             }
-            "M140" | "M190" => self.heat(&words, 'S', self.limits.bed_ceiling_c, "the bed")?,
-            "M303" => {
-                let (most, by) = if words.value('E').is_some_and(|e| e < 0.0) {
-                    (
-                        self.limits.bed_ceiling_c,
-                        "the bed, less the swing of the test",
-                    )
-                } else {
-                    (
-                        self.limits.ceiling_c - RELAY_ROOM_C,
-                        "the ceiling, less the swing of the test",
-                    )
-                };
-                self.heat(&words, 'S', most, by)?;
-                bounded(&words, 'C', 3.0, 20.0)?;
-            }
-            "G0" | "G1" => self.travel(&words, state)?,
-            "G29" if !state.homed => return Err(Refusal::NotHomed),
-            "M106" => bounded(&words, 'S', 0.0, 255.0)?,
-            "M155" => bounded(&words, 'S', 0.0, 60.0)?,
             _ => {}
         }
-        if effect == Effect::Set && words.words().iter().all(|(_, v)| v.is_none()) {
-            let letter = BOUNDS.iter().find(|b| b.0 == code).map_or('S', |b| b.1);
-            return Err(Refusal::Missing { code, letter });
-        }
-        for (_, letter, min, max) in BOUNDS.iter().filter(|b| b.0 == code) {
-            bounded(&words, *letter, *min, *max)?;
-        }
-        let read_back = if effect == Effect::Set {
+        let read_back = if spec.effect == Effect::Set {
             wanted_by(&words)
         } else {
             Vec::new()
         };
         Ok(Allowed {
             line: words.line(),
-            effect,
+            effect: spec.effect,
+            heat,
             read_back,
             words,
         })
     }
 
-    fn heat(&self, words: &Words, letter: char, most_c: f64, held_by: &str) -> Result<(), Refusal> {
-        let Some(got_c) = words.value(letter) else {
-            return Err(Refusal::Missing {
-                code: words.code().to_owned(),
-                letter,
-            });
-        };
-        if got_c > most_c {
-            return Err(Refusal::TooHot {
-                got_c,
-                ceiling_c: most_c,
-                held_by: held_by.to_owned(),
+    /// The heat that a command asks for, if it does and may.
+    fn heat(
+        &self,
+        spec: &Spec,
+        words: &Words,
+        machine: &Machine,
+    ) -> Result<Option<(Option<Heater>, f64)>, Refusal> {
+        if !matches!(spec.effect, Effect::Heat | Effect::HeatAndWait) {
+            return Ok(None);
+        }
+        let needs_tool = matches!(spec.code, "M104" | "M109") && !words.has('T');
+        if needs_tool
+            && machine.tool.is_none()
+            && machine.tools.is_some_and(|n| n > 1)
+            && let Some(c) = words.value('S').or(words.value('R'))
+        {
+            return Err(Refusal::WhichTool {
+                code: spec.code,
+                target: plain(c, 1),
             });
         }
-        bounded(words, letter, 0.0, 500.0)
+        // OK because a cast saturates, and what no row allows is refused right after this.
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+        let tool = |letter| words.value(letter).map(|n: f64| Heater::Tool(n as u8));
+        let (heater, room_c) = match spec.code {
+            "M140" | "M190" => (Some(Heater::Bed), 0.0),
+            "M141" | "M191" => (Some(Heater::Chamber), 0.0),
+            "M303" if words.value('E').is_some_and(|e| e < 0.0) => {
+                (Some(Heater::Bed), RELAY_ROOM_C)
+            }
+            "M303" => (tool('E'), RELAY_ROOM_C),
+            _ => (tool('T'), 0.0),
+        };
+        // Without a number it is the nozzle in use; while it isn't known which, the lowest ceiling counts.
+        let in_use = match (machine.tool, machine.tools) {
+            (Some(t), _) => Some(Heater::Tool(t)),
+            (None, Some(1)) => Some(Heater::Tool(0)),
+            (None, _) => None,
+        };
+        let limit = heater
+            .or(in_use)
+            .map_or_else(|| self.limits.any_tool(), |h| self.limits.of(h));
+        let most_c = limit.ceiling_c - room_c;
+        let held_by = match (spec.code, heater) {
+            ("M303", Some(Heater::Bed)) => "the bed, less the swing of the test".to_owned(),
+            ("M303", _) => "the ceiling, less the swing of the test".to_owned(),
+            _ => limit.held_by,
+        };
+        let mut target_c = 0.0_f64;
+        for got_c in ['S', 'R'].into_iter().filter_map(|l| words.value(l)) {
+            if got_c > most_c {
+                return Err(Refusal::TooHot {
+                    got_c,
+                    ceiling_c: most_c,
+                    held_by,
+                });
+            }
+            target_c = target_c.max(got_c);
+        }
+        Ok(Some((heater, target_c)))
     }
 
-    fn travel(&self, words: &Words, state: &GuardState) -> Result<(), Refusal> {
-        let feeds = words.value('E').is_some_and(|e| {
-            if state.e_relative {
-                e > 0.0
-            } else {
-                e > state.e_mm
-            }
-        });
-        if feeds && state.nozzle_c.is_none_or(|t| t < LEAST_EXTRUSION_C) {
-            return Err(Refusal::TooCold {
-                at: state.nozzle_c.map_or("an unknown temperature".into(), |t| {
-                    format!("{} °C", plain(t, 0))
-                }),
-                least_c: LEAST_EXTRUSION_C,
-            });
+    fn travel(&self, words: &Words, machine: &Machine, confirmed: bool) -> Result<(), Refusal> {
+        if let Some(e) = words.value('E') {
+            feed(e, machine, confirmed)?;
         }
-        for (i, axis) in ['X', 'Y', 'Z'].into_iter().enumerate() {
+        for (i, axis) in AXES.into_iter().enumerate() {
             let Some(v) = words.value(axis) else { continue };
-            if !state.homed {
+            if machine.homed == [false; 3] {
                 return Err(Refusal::NotHomed);
             }
-            let to_mm = if state.relative {
-                state.place_mm[i] + v
-            } else {
-                v
-            };
+            if !machine.homed[i] {
+                return Err(Refusal::AxisNotHomed { axis });
+            }
+            placed(machine)?;
+            if machine.relative.is_none() {
+                return Err(Refusal::ModeUnknown {
+                    what: "a move",
+                    way: "G90",
+                });
+            }
+            let to_mm = machine
+                .leads_to_mm(i, v)
+                .ok_or(Refusal::PlaceUnknown { axis })?;
             let most_mm = self.limits.volume_mm[i];
             if !(0.0..=most_mm).contains(&to_mm) {
                 return Err(Refusal::Outside {
@@ -320,60 +426,138 @@ impl Guard {
                 });
             }
         }
-        bounded(words, 'F', 1.0, 60_000.0)?;
-        // A length of filament in one command: more is a slipped decimal point.
-        bounded(words, 'E', -1_000.0, 100_000.0)
+        Ok(())
     }
 }
 
-fn bounded(words: &Words, letter: char, min: f64, max: f64) -> Result<(), Refusal> {
-    match words.value(letter) {
-        Some(got) if got < min || got > max => Err(Refusal::Value {
-            code: words.code().to_owned(),
+/// Commands that name a tool have one that exists; all others pass.
+fn is_tool(code: &str) -> bool {
+    code.strip_prefix('T')
+        .is_none_or(|n| n.parse::<usize>().is_ok_and(|n| n < MOST_TOOLS))
+}
+
+fn placed(machine: &Machine) -> Result<(), Refusal> {
+    match machine.tools {
+        None => Err(Refusal::NoReport),
+        Some(_) if machine.is_placed() => Ok(()),
+        Some(_) => Err(Refusal::OtherTool),
+    }
+}
+
+fn feed(e: f64, machine: &Machine, confirmed: bool) -> Result<(), Refusal> {
+    let at_c = machine.feeding_c();
+    if at_c.is_none_or(|t| t < LEAST_EXTRUSION_C) {
+        return Err(Refusal::TooCold {
+            at: at_c.map_or("an unknown temperature".into(), |t| {
+                format!("{} °C", plain(t, 0))
+            }),
+            least_c: LEAST_EXTRUSION_C,
+        });
+    }
+    if machine.e_relative.is_none() {
+        return Err(Refusal::ModeUnknown {
+            what: "the extruder",
+            way: "M83",
+        });
+    }
+    let length_mm = machine.fed_mm(e).ok_or(Refusal::FeedUnknown { e })?;
+    if length_mm.abs() > MOST_UNASKED_MM && !confirmed {
+        return Err(Refusal::Asks { length_mm });
+    }
+    Ok(())
+}
+
+/// Every letter is one of the row's, inside its bounds; what the command needs is there.
+fn letters(spec: &Spec, code: &str, words: &Words) -> Result<(), Refusal> {
+    let code = || code.to_owned();
+    for (letter, value) in words.words() {
+        let letter = *letter;
+        let Some(takes) = spec.letter(letter) else {
+            if spec.code == "G92" && AXES.contains(&letter) {
+                return Err(Refusal::Shift { letter });
+            }
+            return Err(Refusal::Letter {
+                code: code(),
+                letter,
+                takes: spec.letters_listed(),
+            });
+        };
+        let (min, max, whole) = match takes {
+            Takes::Flag => {
+                // Homing is often written with a zero behind the axis.
+                if value.is_some_and(|v| v.abs() > 1e-9) {
+                    return Err(Refusal::Bare {
+                        code: code(),
+                        letter,
+                    });
+                }
+                continue;
+            }
+            Takes::Whole(min, max) => (min, max, true),
+            Takes::Number(min, max) => (min, max, false),
+        };
+        let got = value.ok_or_else(|| Refusal::Missing {
+            code: code(),
             letter,
-            got,
-            min,
-            max,
-        }),
-        _ => Ok(()),
+        })?;
+        let fits = (min..=max).contains(&got) && !(whole && got.fract().abs() > 1e-9);
+        if !fits {
+            return Err(Refusal::Value {
+                code: code(),
+                letter,
+                got,
+                min,
+                max,
+                whole,
+            });
+        }
     }
+    if let Needs::OneOf(needed) = spec.needs
+        && !needed.iter().any(|l| words.value(*l).is_some())
+    {
+        return Err(Refusal::Missing {
+            code: code(),
+            letter: needed[0],
+        });
+    }
+    Ok(())
 }
 
-impl GuardState {
-    /// Follows a command that the printer has taken.
-    pub fn taken(&mut self, sent: &Allowed) {
-        let w = &sent.words;
-        match w.code() {
-            "G28" => {
-                self.homed = true;
-                self.place_mm = [0.0; 3];
-            }
-            "G90" => self.relative = false,
-            "G91" => self.relative = true,
-            "M82" => self.e_relative = false,
-            "M83" => self.e_relative = true,
-            "G92" => self.e_mm = w.value('E').unwrap_or(self.e_mm),
-            "G0" | "G1" => {
-                for (i, axis) in ['X', 'Y', 'Z'].into_iter().enumerate() {
-                    if let Some(v) = w.value(axis) {
-                        self.place_mm[i] = if self.relative {
-                            self.place_mm[i] + v
-                        } else {
-                            v
-                        };
-                    }
-                }
-                if let Some(e) = w.value('E') {
-                    self.e_mm = if self.e_relative { self.e_mm + e } else { e };
-                }
-            }
-            "M112" | "M999" => {
-                *self = Self {
-                    nozzle_c: self.nozzle_c,
-                    ..Self::default()
-                }
-            }
-            _ => {}
-        }
+/// A stop that must go past every queue, however it is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum StopWord {
+    /// `M112`: everything off, at once.
+    Emergency,
+    /// `M108`: what is waited for is broken off.
+    BreakOff,
+    /// `M410`: motors stand still.
+    StandStill,
+}
+
+/// Whether a typed line is a stop: in any case, with a comment, a line number, or rubbish behind it.
+#[must_use]
+pub fn stop_word(line: &str) -> Option<StopWord> {
+    let line = line.split([';', '*']).next().unwrap_or_default();
+    let mut words = line.split_whitespace().map(str::to_ascii_uppercase);
+    let mut first = words.next()?;
+    let numbered = first
+        .strip_prefix('N')
+        .is_some_and(|n| !n.is_empty() && n.chars().all(|c| c.is_ascii_digit()));
+    if numbered {
+        first = words.next()?;
+    }
+    if first == "M" {
+        first.push_str(&words.next()?);
+    }
+    let digits: String = first
+        .strip_prefix('M')?
+        .chars()
+        .take_while(char::is_ascii_digit)
+        .collect();
+    match digits.trim_start_matches('0') {
+        "112" => Some(StopWord::Emergency),
+        "108" => Some(StopWord::BreakOff),
+        "410" => Some(StopWord::StandStill),
+        _ => None,
     }
 }

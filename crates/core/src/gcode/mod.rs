@@ -1,21 +1,30 @@
 //! The line protocol: commands, frames, replies, settings, and the guard.
 
+mod command;
 mod frame;
 mod guard;
+mod machine;
 mod reply;
 mod settings;
+mod temperatures;
 mod words;
 mod writer;
 
+pub use command::{COMMANDS, Effect, Needs, Spec, Takes, command};
 pub use frame::{FrameError, checksum, framed, unframed};
-pub use guard::{Allowed, Effect, Guard, GuardLimits, GuardState, Refusal};
+pub use guard::{
+    Allowed, CHAMBER_CEILING_C, Guard, GuardLimits, HeaterLimit, Refusal, StopWord, stop_word,
+};
+pub use machine::Machine;
 pub use reply::{
-    AutotuneReport, Reply, Temperatures, read_autotune, read_reply, read_temperatures,
+    AutotuneReport, Reply, read_autotune, read_card_print, read_place, read_reply,
+    read_simulated_speed,
 };
 pub use settings::{
     SettingChange, SettingKey, SettingsDiagnostic, SettingsReport, compare_settings, describe,
     read_settings, wanted_by,
 };
+pub use temperatures::{Channel, Heater, Temperatures, read_temperatures};
 pub use words::{WordError, Words};
 pub use writer::{
     CommandError, FeedOrder, LEAST_EXTRUSION_C, feed_for_drive_test, read_back, set_flow_percent,

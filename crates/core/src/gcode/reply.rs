@@ -3,23 +3,6 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-/// A temperature report, e.g. `T:205.1 /210.0 B:60.0 /60.0 @:87 B@:30 UP:12.25`.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Temperatures {
-    /// Nozzle [°C].
-    pub nozzle_c: f64,
-    /// Its target [°C].
-    pub nozzle_target_c: f64,
-    /// Bed [°C].
-    pub bed_c: Option<f64>,
-    /// Its target [°C].
-    pub bed_target_c: Option<f64>,
-    /// Heater output as the printer counts it, usually 0 to 127.
-    pub nozzle_output: Option<f64>,
-    /// Seconds by the printer's own clock, where it says so.
-    pub uptime_s: Option<f64>,
-}
-
 /// One line of an answer.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Reply {
@@ -37,7 +20,7 @@ pub enum Reply {
     Other(String),
 }
 
-/// Reads one line of an answer. Temperatures inside it are read by [`read_temperatures`].
+/// Reads one line of an answer. Temperatures inside it are read by [`super::read_temperatures`].
 #[must_use]
 pub fn read_reply(line: &str) -> Reply {
     let t = line.trim();
@@ -72,58 +55,54 @@ pub fn read_reply(line: &str) -> Reply {
     Reply::Other(t.to_owned())
 }
 
-/// Reads the temperatures in a line, if it is a report.
-///
-/// A value that is no number makes the whole line no report: half a report was damaged on the way.
-/// Domain: nozzle −300 to 1500 °C.
-#[must_use]
-pub fn read_temperatures(line: &str) -> Option<Temperatures> {
-    let mut out = Temperatures::default();
-    let mut seen = false;
-    let spaced = line.replace('/', " /");
-    let mut words = spaced.split_whitespace().peekable();
-    while let Some(word) = words.next() {
-        let Some((name, value)) = word.split_once(':') else {
-            continue;
-        };
-        if !matches!(name, "T" | "T0" | "B" | "@" | "UP") {
-            continue;
-        }
-        let value = plain_number(value)?;
-        let mut target = || {
-            words
-                .peek()
-                .and_then(|w| w.strip_prefix('/'))
-                .map(plain_number)
-                .inspect(|_| {
-                    words.next();
-                })
-        };
-        match name {
-            "T" | "T0" if !seen => {
-                out.nozzle_c = value;
-                out.nozzle_target_c = target()??;
-                seen = true;
-            }
-            "B" => {
-                out.bed_c = Some(value);
-                out.bed_target_c = Some(target()??);
-            }
-            "@" => out.nozzle_output = Some(value),
-            "UP" => out.uptime_s = Some(value),
-            _ => {}
-        }
-    }
-    let range = -300.0..=1_500.0;
-    (seen && range.contains(&out.nozzle_c) && range.contains(&out.nozzle_target_c)).then_some(out)
-}
-
-fn plain_number(text: &str) -> Option<f64> {
+pub(super) fn plain_number(text: &str) -> Option<f64> {
     let fine = !text.is_empty()
         && text
             .chars()
             .all(|c| c.is_ascii_digit() || matches!(c, '.' | '-'));
     if fine { text.parse().ok() } else { None }
+}
+
+/// Whether a printer prints from its own card, as it answers `M27`; none if this says nothing of it.
+#[must_use]
+pub fn read_card_print(line: &str) -> Option<bool> {
+    let lower = line.trim().to_ascii_lowercase();
+    if lower.starts_with("not ") && lower.contains("printing") {
+        return Some(false);
+    }
+    (lower.contains("printing byte")).then_some(true)
+}
+
+/// Place of the head [mm] in an answer to `M114`, e.g. `X:10.00 Y:20.00 Z:5.00 E:0.00 Count …`.
+#[must_use]
+pub fn read_place(line: &str) -> Option<[f64; 3]> {
+    let mut place = [None; 3];
+    for word in line.split_whitespace() {
+        if word == "Count" {
+            break;
+        }
+        let Some((name, value)) = word.split_once(':') else {
+            continue;
+        };
+        let Some(i) = ["X", "Y", "Z"].iter().position(|n| *n == name) else {
+            continue;
+        };
+        place[i] = Some(plain_number(value).filter(|v| v.abs() < 10_000.0)?);
+    }
+    Some([place[0]?, place[1]?, place[2]?])
+}
+
+/// How many times faster than the wall clock a simulated printer says that it lives, in its answer to
+/// `M115`: infinite for "free". Printers of metal say nothing of the kind.
+#[must_use]
+pub fn read_simulated_speed(line: &str) -> Option<f64> {
+    let word = line
+        .split_whitespace()
+        .find_map(|w| w.strip_prefix("SIMULATED_SPEED:"))?;
+    if word == "free" {
+        return Some(f64::INFINITY);
+    }
+    plain_number(word).filter(|s| (0.01..=10_000.0).contains(s))
 }
 
 /// What a printer's own autotune reports at the end of a swing.

@@ -37,11 +37,9 @@ pub struct SettingsReport {
     pub diagnostics: Vec<SettingsDiagnostic>,
 }
 
-/// Commands that carry stored values. Common practice, no published source.
-const STORED: [&str; 16] = [
-    "M92", "M201", "M203", "M204", "M205", "M206", "M207", "M208", "M218", "M301", "M304", "M305",
-    "M420", "M851", "M900", "M906",
-];
+fn is_stored(code: &str) -> bool {
+    super::command::command(code).is_some_and(|s| s.stored)
+}
 
 /// Reads a settings report: one command a line, maybe behind `echo:`, with comments after `;`.
 ///
@@ -60,7 +58,7 @@ pub fn read_settings(text: &str) -> SettingsReport {
         // Columns are counted in the line as it stands in the file.
         let before = raw.chars().count() - body.chars().count();
         match Words::read(body) {
-            Ok(words) if STORED.contains(&words.code()) => {
+            Ok(words) if is_stored(words.code()) => {
                 for (letter, value) in words.words() {
                     if let Some(v) = value {
                         report.values.insert(
@@ -87,7 +85,7 @@ pub fn read_settings(text: &str) -> SettingsReport {
 /// The stored values that a command asks for; none if it stores nothing.
 #[must_use]
 pub fn wanted_by(words: &Words) -> Vec<(SettingKey, f64)> {
-    if !STORED.contains(&words.code()) {
+    if !is_stored(words.code()) {
         return Vec::new();
     }
     words

@@ -56,6 +56,16 @@ impl Words {
                 i += 1;
             }
             let text: String = chars[digits..i].iter().collect();
+            // Boards differ: some take 1e3 for a thousand, some for 1 and E3. The command itself is a
+            // whole number, so M92E5 can be read one way only.
+            let exponent = !words.is_empty()
+                && !text.is_empty()
+                && i + 1 < chars.len()
+                && matches!(chars[i], 'e' | 'E')
+                && (chars[i + 1].is_ascii_digit() || matches!(chars[i + 1], '-' | '+'));
+            if exponent {
+                return Err(wrong(digits, "write the number out, or a space before E"));
+            }
             let value = if text.is_empty() {
                 None
             } else {

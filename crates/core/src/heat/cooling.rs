@@ -89,18 +89,18 @@ pub fn cooling_from(trace: &Trace, ambient_c: f64) -> Option<Cooling> {
     })
 }
 
-/// How hot something is, in a word.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+/// How hot something is, in a word; the first is the worst.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum HeatWord {
     /// Burns at a touch.
     Hot,
+    /// The sensor says nothing that can be believed, or whether it is heated can't be known.
+    Unknown,
     /// Above touch-safe, below what burns at once.
     Warm,
-    /// At or below touch-safe, and no heat asked for.
+    /// At or below touch-safe, and not heated.
     Safe,
-    /// The sensor says nothing that can be believed.
-    Unknown,
 }
 
 /// The word for a reading: hot above 70 °C (burns bare skin within a second or so on metal: ISO

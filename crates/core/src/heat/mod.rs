@@ -1,6 +1,7 @@
 //! Heat: is the sensor right, the heater the right one, does the loop hold, and is it the loop at all?
 
 mod classify;
+mod coast;
 mod control;
 mod cooling;
 mod divider;
@@ -19,6 +20,7 @@ mod trace;
 mod tuning;
 
 pub use classify::{HotEndMass, Mark, PhysicalLimits, TraceClass, TraceReading, read_class};
+pub use coast::{Coast, CoastLag};
 pub use control::{Controller, ControllerSettings, Gains, GainsError, OutputForm};
 pub use cooling::{
     Cooling, DEFAULT_COOLING_TAU_S, HeatWord, TOUCH_SAFE_C, cooling_from, heat_word,

@@ -300,9 +300,9 @@ fn read_serial(text: &str) -> TraceFile {
         };
         samples.push(Sample {
             t_s,
-            temp_c: t.nozzle_c,
-            target_c: Some(t.nozzle_target_c),
-            duty: t.nozzle_output,
+            temp_c: t.nozzle().at_c,
+            target_c: Some(t.nozzle().target_c),
+            duty: t.nozzle().output,
             fan: Some(fan),
         });
     }

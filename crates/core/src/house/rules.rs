@@ -27,6 +27,7 @@ pub enum RuleId {
     Clog,
     Covers,
     CubeBy,
+    DeadHeat,
 }
 
 /// One school.
@@ -65,7 +66,7 @@ const fn o(id: &'static str, label: &'static str) -> RuleOption {
 }
 
 /// Every question.
-pub const RULES: [RuleSpec; 17] = [
+pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::RetuneLoop,
         question: "When is the heater loop retuned?",
@@ -254,5 +255,17 @@ pub const RULES: [RuleSpec; 17] = [
             o("it13", "By ISO 286-1 grade IT13, half to each side"),
         ],
         why: "A plain ± is understood by every customer. A grade follows the size of the part.",
+    },
+    RuleSpec {
+        id: RuleId::DeadHeat,
+        question: "What becomes of heat whose routine died with the server?",
+        options: &[
+            o(
+                "zero",
+                "It is set to 0 as soon as the printer is connected again",
+            ),
+            o("say", "It is said on every page and left on"),
+        ],
+        why: "Nobody watches over it any more. A print of the printer's own is never touched.",
     },
 ];

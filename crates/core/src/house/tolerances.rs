@@ -26,6 +26,7 @@ pub enum ToleranceId {
     LoopSettleS,
     LoopSdC,
     LoopDipC,
+    IdleHeatMin,
 }
 
 /// A limit with its bounds.
@@ -77,7 +78,7 @@ const fn t(
 use ToleranceId as T;
 
 /// Every limit.
-pub const TOLERANCES: [ToleranceSpec; 16] = [
+pub const TOLERANCES: [ToleranceSpec; 17] = [
     t(
         T::DrivePercent,
         "Drive: length fed",
@@ -189,5 +190,12 @@ pub const TOLERANCES: [ToleranceSpec; 16] = [
         "°C",
         [5.0, 0.5, 30.0],
         "More, and layers bond badly until it is made up.",
+    ),
+    t(
+        T::IdleHeatMin,
+        "Heat with nobody there: off after",
+        "min",
+        [15.0, 0.2, 240.0],
+        "Long enough for a screw, too short for a fire. Prints and routines don't count.",
     ),
 ];

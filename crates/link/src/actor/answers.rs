@@ -1,63 +1,116 @@
 //! What the printer says, and what follows from it.
 
 use tokio::time::Instant;
-use wattotherm_core::gcode::{GuardState, read_temperatures};
+use wattotherm_core::gcode::{
+    Allowed, Effect, Temperatures, read_card_print, read_place, read_simulated_speed,
+    read_temperatures,
+};
 use wattotherm_core::heat::Sample;
 
-use super::{Actor, End};
+use super::{Actor, End, Order};
 use crate::protocol::Event;
 use crate::record::Way;
 use crate::status::{Heaters, LinkState, SendError};
-
-/// The printer's own clock where it has one, made to rise over restarts.
-#[derive(Debug, Default)]
-pub(super) struct Clock {
-    base_s: f64,
-    last_s: f64,
-}
-
-impl Clock {
-    fn read(&mut self, uptime_s: Option<f64>, arrived_s: f64) -> f64 {
-        let raw = uptime_s.unwrap_or(arrived_s);
-        if self.base_s + raw < self.last_s - 0.5 {
-            self.base_s = self.last_s - raw + 1.0;
-        }
-        self.last_s = (self.base_s + raw).max(self.last_s);
-        self.last_s
-    }
-}
 
 impl Actor {
     /// One line from the printer.
     pub(super) fn heard(&mut self, text: &str) {
         self.note(Way::Answered, text);
         let now_ms = self.now_ms();
-        if let Some(t) = read_temperatures(text.strip_prefix("ok ").unwrap_or(text)) {
-            let arrived = self.begun.elapsed().as_secs_f64();
-            let t_s = self.clock.read(t.uptime_s, arrived);
-            self.reported = Some(Instant::now());
-            self.state.nozzle_c = Some(t.nozzle_c);
-            let swings = self
-                .current
-                .as_ref()
-                .is_some_and(|(o, _)| o.line.starts_with("M303"));
-            let on = t.nozzle_target_c > 0.0 || t.bed_target_c.is_some_and(|b| b > 0.0) || swings;
-            let fan = self.status.borrow().fan;
-            self.samples.push(Sample {
-                t_s,
-                temp_c: t.nozzle_c,
-                target_c: Some(t.nozzle_target_c),
-                duty: t.nozzle_output.map(|o| (o / 127.0).clamp(0.0, 1.0)),
-                fan: Some(fan),
-            });
-            self.status.send_modify(|s| {
-                s.temperatures = Some(t);
-                s.fresh = true;
-                s.clock_s = t_s;
-                s.heaters = if on { Heaters::On } else { Heaters::Off };
-            });
+        let asked = text.strip_prefix("ok ");
+        let body = asked.unwrap_or(text);
+        if let Some(t) = read_temperatures(body) {
+            // What comes by itself is made when it is sent; an answer may have been under way for seconds.
+            // So while reports come by themselves, answers count for the order of lines only.
+            let by_itself = self.unasked.is_some_and(|u| u.elapsed() < self.silence());
+            if asked.is_none() {
+                self.unasked = Some(Instant::now());
+                self.reported(&t);
+            } else if !by_itself {
+                self.reported(&t);
+            }
+        } else if let Some(prints) = read_card_print(body) {
+            self.prints(prints);
+        } else if let Some(speed) = read_simulated_speed(body) {
+            self.clock
+                .simulated(speed, self.begun.elapsed().as_secs_f64());
         }
         self.protocol.line(text, now_ms);
+    }
+
+    fn reported(&mut self, t: &Temperatures) {
+        let arrived = self.begun.elapsed().as_secs_f64();
+        let t_s = self.clock.read(t.uptime_s, arrived);
+        let now = Instant::now();
+        self.reported = Some(now);
+        self.state.tools_c = t.tools.iter().map(|c| c.at_c).collect();
+        self.state.tools = Some(t.tools.len());
+        let swung = self.flights.iter().find_map(|(_, a)| {
+            let a = a.as_ref().filter(|a| a.line.starts_with("M303"))?;
+            Some(self.heater_of(a.heat?.0))
+        });
+        self.heat.report(t, t_s, swung);
+        let fan = self.status.get(|s| s.fan);
+        let nozzle = t.nozzle();
+        self.samples.push(Sample {
+            t_s,
+            temp_c: nozzle.at_c,
+            target_c: Some(nozzle.target_c),
+            duty: nozzle.duty(),
+            fan: Some(fan),
+        });
+        let verdict = self.heat.verdict(t, t_s, self.heat_in_flight());
+        self.off_by_report = verdict == Heaters::Off;
+        let rising = self.heat.rising().to_vec();
+        let (own, told) = (self.heat.own(), self.heat.told());
+        let known = self.known(verdict);
+        // All at once: nobody sees new temperatures beside what was known before them.
+        self.status.change(|s| {
+            s.heaters = known;
+            s.own_heat = own;
+            s.told = told;
+            s.temperatures = Some(t.clone());
+            s.reported = Some(now);
+            s.fresh = true;
+            s.clock_s = t_s;
+            s.rising = rising;
+        });
+        self.look_at_ceilings();
+    }
+
+    /// What is known of the heaters: off only once a stop under way is confirmed.
+    const fn known(&self, verdict: Heaters) -> Heaters {
+        match verdict {
+            Heaters::Off if self.stopping.is_some() => Heaters::Unknown,
+            v => v,
+        }
+    }
+
+    pub(super) fn show_heaters(&self) {
+        let status = self.status.now();
+        if let Some(t) = status.temperatures.as_ref().filter(|_| status.fresh) {
+            let verdict = self.heat.verdict(t, status.clock_s, self.heat_in_flight());
+            let known = self.known(verdict);
+            self.status.change(|s| s.heaters = known);
+        }
+    }
+
+    /// The printer says whether it prints from its own card.
+    fn prints(&mut self, prints: bool) {
+        if self.status.get(|s| s.card_print) == Some(prints) {
+            return;
+        }
+        self.status.change(|s| s.card_print = Some(prints));
+        if prints {
+            // Its heat is its own from now on, and where its head is nobody here knows.
+            self.heat.disown();
+            self.state.forget();
+            self.show_own();
+            self.note(
+                Way::Noted,
+                "The printer prints from its own card: its heat is left alone.",
+            );
+        }
     }
 
     /// Acts on what the protocol saw; some if the connection ends.
@@ -66,17 +119,18 @@ impl Actor {
             match event {
                 Event::Done(lines) => self.done(lines),
                 Event::Restarted => {
-                    if let Some((order, _)) = self.current.take() {
-                        let line = order.line.clone();
-                        order.answer(Err(SendError::Lost { line }));
-                    }
+                    self.fail_flights_quietly();
                     self.withdraw_waiting();
-                    self.state = GuardState::default();
-                    self.stopping = None;
-                    self.was_on = false;
-                    self.status.send_modify(|s| {
+                    self.state.forget();
+                    self.state.tools_c.clear();
+                    self.heat.nothing_told();
+                    if let Some(s) = &mut self.stopping {
+                        s.soften();
+                    }
+                    self.status.change(|s| {
                         s.homed = false;
                         s.fan = 0.0;
+                        s.card_print = None;
                     });
                     // A board that starts because the port was opened has nothing to forget.
                     if self.reported.take().is_some() {
@@ -92,18 +146,17 @@ impl Actor {
                     let halted = ["halt", "kill", "emergency"]
                         .iter()
                         .any(|w| lower.contains(w));
-                    if halted {
-                        // What is halted has its heaters off: that is what halting means.
-                        self.status.send_modify(|s| s.heaters = Heaters::Off);
-                        if self.stopping.is_none()
-                            && self.status.borrow().state != LinkState::Halted
-                        {
-                            self.withdraw_waiting();
-                            self.say(
-                                LinkState::Halted,
-                                format!("The printer halted itself: {says}. Find the cause before you release it."),
-                            );
-                        }
+                    if halted && let Some(s) = &mut self.stopping {
+                        s.halted = true;
+                    }
+                    // A halted printer should have its heaters off; only its reports show whether it has.
+                    if halted && self.stopping.is_none() && !self.state_is(LinkState::Halted) {
+                        self.withdraw_waiting();
+                        self.state.forget();
+                        self.say(
+                            LinkState::Halted,
+                            format!("The printer halted itself: {says}. Find the cause before you release it."),
+                        );
                     }
                 }
                 Event::Silent => {
@@ -115,11 +168,8 @@ impl Actor {
                     ));
                 }
                 Event::Lost => {
-                    if let Some((order, _)) = self.current.take() {
-                        let line = order.line.clone();
-                        order.answer(Err(SendError::Lost { line }));
-                    }
                     self.note(Way::Noted, "The printer counts otherwise; counting anew.");
+                    self.state.forget();
                     self.greet();
                 }
             }
@@ -128,44 +178,83 @@ impl Actor {
     }
 
     fn done(&mut self, lines: Vec<String>) {
-        let Some((order, allowed)) = self.current.take() else {
+        let Some((order, allowed)) = self.flights.pop_front() else {
             return;
         };
         let complaint = self.protocol.take_complaint();
         let Some(allowed) = allowed else {
             // The greeting: it answers, and counts as we do.
-            let again = if self.was_on {
-                " Heaters were set to 0."
+            let again = if self.stopping.is_some() {
+                " Heaters are being set to 0."
             } else {
                 ""
             };
-            if self.status.borrow().state != LinkState::Halted {
+            if !self.state_is(LinkState::Halted) {
                 self.say(LinkState::Connected, format!("Connected.{again}"));
             }
-            self.was_on = false;
             return;
         };
-        self.state.taken(&allowed);
-        if let Some(fan) = fan_of(&allowed.line) {
-            self.status.send_modify(|s| s.fan = fan);
-        }
-        let homed = self.state.homed;
-        self.status.send_modify(|s| {
-            s.homed = homed;
-            s.busy_with = None;
-        });
-        if allowed.line == "M999" {
-            self.say(LinkState::Connected, "Connected; the printer was released.");
-        }
         let unknown = lines
             .iter()
             .any(|l| l.to_ascii_lowercase().contains("unknown command"));
+        if let Some((heater, target_c)) = allowed.heat
+            && target_c > 0.0
+        {
+            let heater = self.heater_of(heater);
+            self.heat.taken(heater);
+        }
+        if order.zero {
+            self.zero_taken();
+        }
+        let kept_away = lines.iter().any(|l| {
+            let l = l.to_ascii_lowercase();
+            l.contains("prevented") || l.contains("too long")
+        });
+        if complaint.is_some() || unknown || kept_away {
+            // Whether and how far it ran is the printer's secret.
+            if !matches!(
+                allowed.effect,
+                Effect::Ask | Effect::Heat | Effect::HeatAndWait
+            ) {
+                self.state.forget();
+            }
+        } else {
+            self.state.taken(&allowed);
+        }
+        self.after(&allowed, &lines, unknown);
+        let homed = self.state.homed == [true; 3];
+        self.status.change(|s| {
+            s.homed = homed;
+            s.busy_with = None;
+        });
         let line = order.line.clone();
         order.answer(match complaint {
             Some(says) => Err(SendError::Printer { says }),
             None if unknown => Err(SendError::NotKnown { line }),
             None => Ok(lines),
         });
+    }
+
+    /// What follows from a command that was answered.
+    fn after(&mut self, allowed: &Allowed, lines: &[String], unknown: bool) {
+        let code = allowed.words().code().to_owned();
+        match code.as_str() {
+            "M106" | "M107" => {
+                if let Some(fan) = fan_of(&allowed.line) {
+                    self.status.change(|s| s.fan = fan);
+                }
+            }
+            "M999" => self.say(LinkState::Connected, "Connected; the printer was released."),
+            "M27" if unknown => self.no_card = true,
+            "M114" => {
+                if let Some(place) = lines.iter().find_map(|l| read_place(l)) {
+                    self.state.said(place);
+                }
+            }
+            // Homing ends where the printer wants it to: it is asked where that is.
+            "G28" | "G29" => self.urgent.push_back(Order::ours("M114")),
+            _ => {}
+        }
     }
 }
 

@@ -4,38 +4,50 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 use std::time::Duration;
 
-use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
-use tokio::sync::{mpsc, oneshot, watch};
-use tokio::time::{Instant, sleep_until, timeout};
-use wattotherm_core::gcode::{Allowed, Effect, Guard, GuardState};
+use tokio::sync::{mpsc, oneshot};
+use tokio::time::{Instant, sleep_until};
+use wattotherm_core::gcode::{Allowed, Effect, Guard, Heater, Machine, StopWord, stop_word};
+use wattotherm_core::text::{join_and, plain};
 
 mod answers;
+mod ceilings;
+mod clock;
+mod heaters;
+mod queue;
 mod stop;
+mod wire;
 
-use answers::Clock;
-use stop::Stopping;
+use clock::Clock;
+use heaters::HeatWatch;
+use stop::{Kind, Stopping};
 
 use crate::link::{Answer, LinkOptions, Message, Samples};
 use crate::protocol::Protocol;
 use crate::record::{Record, Way};
 use crate::status::{Heaters, LinkState, LinkStatus, SendError};
 use crate::transport::{BoxStream, Opener};
+use crate::watch::Told;
 
 /// A report older than this says nothing about now.
-const FRESH: Duration = Duration::from_secs(8);
-/// Longest line read; longer ones are noise.
-const MOST_LINE: usize = 4_096;
+const FRESH: Duration = Duration::from_secs(5);
 
+#[derive(Default)]
 struct Order {
     line: String,
     reply: Option<oneshot::Sender<Answer>>,
+    /// Said to be meant, where the guard asks.
+    confirmed: bool,
+    /// Which routine sends it; 0 for all others.
+    token: u64,
+    /// A zero of a stop.
+    zero: bool,
 }
 
 impl Order {
     fn ours(line: &str) -> Self {
         Self {
             line: line.to_owned(),
-            reply: None,
+            ..Self::default()
         }
     }
     fn answer(self, answer: Answer) {
@@ -51,19 +63,35 @@ pub(crate) struct Actor {
     guard: Guard,
     protocol: Protocol,
     inbox: mpsc::UnboundedReceiver<Message>,
-    status: watch::Sender<LinkStatus>,
+    status: Told<LinkStatus>,
     record: Arc<Record>,
     samples: Arc<Samples>,
-    state: GuardState,
+    state: Machine,
     begun: Instant,
     urgent: VecDeque<Order>,
     ordinary: VecDeque<Order>,
-    current: Option<(Order, Option<Allowed>)>,
+    /// On the wire and not answered yet, oldest first; without an allowance: the greeting.
+    flights: VecDeque<(Order, Option<Allowed>)>,
+    /// Bytes that the way has not taken yet.
+    out: Vec<u8>,
+    /// The last byte taken is in the middle of a line.
+    mid_line: bool,
+    stuck_since: Option<Instant>,
+    on_the_wire: bool,
     reported: Option<Instant>,
+    /// When a report last came by itself.
+    unasked: Option<Instant>,
+    asked_card: Option<Instant>,
+    /// The printer doesn't know `M27`.
+    no_card: bool,
     clock: Clock,
+    heat: HeatWatch,
+    /// The newest report, and nothing on its way, says that all heaters are off.
+    off_by_report: bool,
     stopping: Option<Stopping>,
-    /// Heaters were on, or may have been, when the way was lost.
-    was_on: bool,
+    said_unconfirmed: bool,
+    /// The routine that owns the heaters: its token and name.
+    owner: Option<(u64, String)>,
 }
 
 /// Why a connection ended.
@@ -77,7 +105,7 @@ impl Actor {
         opener: Opener,
         options: LinkOptions,
         inbox: mpsc::UnboundedReceiver<Message>,
-        status: watch::Sender<LinkStatus>,
+        status: Told<LinkStatus>,
         record: Arc<Record>,
         samples: Arc<Samples>,
     ) -> Self {
@@ -92,15 +120,25 @@ impl Actor {
             status,
             record,
             samples,
-            state: GuardState::default(),
+            state: Machine::default(),
             begun: Instant::now(),
             urgent: VecDeque::new(),
             ordinary: VecDeque::new(),
-            current: None,
+            flights: VecDeque::new(),
+            out: Vec::new(),
+            mid_line: false,
+            stuck_since: None,
+            on_the_wire: false,
             reported: None,
+            unasked: None,
+            asked_card: None,
+            no_card: false,
             clock: Clock::default(),
+            heat: HeatWatch::default(),
+            off_by_report: false,
             stopping: None,
-            was_on: false,
+            said_unconfirmed: false,
+            owner: None,
         }
     }
 
@@ -119,20 +157,31 @@ impl Actor {
     fn say(&self, state: LinkState, says: impl Into<String>) {
         let says = says.into();
         self.note(Way::Noted, &says);
-        self.status.send_modify(|s| {
+        self.status.change(|s| {
             s.state = state;
             s.says = says;
         });
     }
 
-    pub async fn run(mut self) {
+    fn state_is(&self, state: LinkState) -> bool {
+        self.status.get(|s| s.state) == state
+    }
+
+    /// After a failure of this program itself: what was switched on is owed a zero.
+    pub fn pick_up(&mut self) {
+        self.lost("Wattotherm failed in this printer's link and picks it up again.");
+    }
+
+    pub async fn run(&mut self) {
         let mut pause = Duration::from_millis(400);
         loop {
             let opened = self.open().await;
             let end = match opened {
                 Ok(Ok(stream)) => {
                     pause = Duration::from_millis(400);
-                    self.serve(stream).await
+                    let end = self.serve(stream).await;
+                    self.on_the_wire = false;
+                    end
                 }
                 Ok(Err(e)) => End::Lost(format!("{} can't be opened: {e}.", self.address())),
                 Err(end) => end,
@@ -140,18 +189,7 @@ impl Actor {
             self.fail_all();
             match end {
                 End::Closed(done) => {
-                    let off = self.status.borrow().heaters == Heaters::Off;
-                    self.say(
-                        LinkState::Closed,
-                        if off {
-                            "Closed; heaters are off."
-                        } else {
-                            "Closed. It can't be known from here whether heaters are off: look at the printer."
-                        },
-                    );
-                    if let Some(d) = done {
-                        let _ = d.send(());
-                    }
+                    self.closed(done);
                     return;
                 }
                 End::Lost(why) => self.lost(&why),
@@ -165,13 +203,47 @@ impl Actor {
                     () = sleep_until(until) => break,
                 };
                 if let Some(done) = self.while_away(message) {
-                    self.say(LinkState::Closed, "Closed.");
-                    if let Some(d) = done {
-                        let _ = d.send(());
-                    }
+                    self.closed(done);
                     return;
                 }
             }
+        }
+    }
+
+    /// Says what is known at the end.
+    fn closed(&mut self, done: Option<oneshot::Sender<()>>) {
+        let status = self.status.now();
+        let unknown = self.stopping.is_some() || self.heat.is_own();
+        let says = if unknown {
+            "Closed. It can't be known from here whether heaters are off: look at the printer."
+                .to_owned()
+        } else if status.heaters == Heaters::On && status.fresh {
+            let left: Vec<String> = status
+                .temperatures
+                .iter()
+                .flat_map(|t| {
+                    let tools = t.tools.len();
+                    t.each()
+                        .filter(|(_, c)| c.target_c > 0.0)
+                        .map(move |(h, c)| {
+                            format!("{} at {} °C", h.says(tools), plain(c.target_c, 0))
+                        })
+                        .collect::<Vec<_>>()
+                })
+                .collect();
+            let left: Vec<&str> = left.iter().map(String::as_str).collect();
+            format!(
+                "Closed. Heat that was not switched on from here was left alone: {}.",
+                join_and(&left)
+            )
+        } else if status.heaters == Heaters::Off {
+            "Closed; heaters are off.".to_owned()
+        } else {
+            "Closed. Nothing was switched on from here.".to_owned()
+        };
+        self.say(LinkState::Closed, says);
+        if let Some(d) = done {
+            let _ = d.send(());
         }
     }
 
@@ -196,68 +268,81 @@ impl Actor {
     #[allow(clippy::option_option)]
     fn while_away(&mut self, message: Option<Message>) -> Option<Option<oneshot::Sender<()>>> {
         match message {
-            None => Some(None),
-            Some(Message::Close(done)) => Some(Some(done)),
-            Some(Message::Send(line, reply)) => {
+            None => return Some(None),
+            Some(Message::Close(done)) => return Some(Some(done)),
+            Some(Message::Send { line, reply, .. }) => {
+                let stops = stop_word(&line) == Some(StopWord::Emergency);
                 Order {
                     line,
                     reply: Some(reply),
+                    ..Order::default()
                 }
                 .answer(Err(SendError::NotConnected));
-                None
+                if stops {
+                    self.stop(Kind::Emergency);
+                }
             }
-            Some(Message::Limits(l)) => {
-                self.guard.limits = l;
-                None
-            }
-            Some(Message::HeatersOff | Message::Emergency) => {
-                self.was_on = true;
-                self.status.send_modify(|s| {
-                    s.heaters = Heaters::Unknown;
-                    s.says = "The stop could not be said: there is no connection. Heaters may be on: switch the printer off at its switch. It is said as soon as the connection is back.".into();
-                });
-                None
-            }
-            Some(Message::Release) => None,
+            Some(m) => self.obey(m),
         }
+        None
     }
 
     fn address(&self) -> String {
-        self.status.borrow().address.clone()
+        self.status.get(|s| s.address.clone())
     }
 
     fn lost(&mut self, why: &str) {
-        let before = self.status.borrow().clone();
-        let on = before.heaters != Heaters::Off && before.state != LinkState::Connecting;
-        self.was_on |= on;
-        let heat = if self.was_on {
+        self.on_the_wire = false;
+        let before = self.status.now();
+        if let Some(s) = &mut self.stopping {
+            s.lost_wire();
+        } else if self.heat.is_own() {
+            // What was switched on from here is switched off as soon as there is a way again.
+            let own = self.heat.own().into_iter().map(|o| o.heater).collect();
+            self.stop(Kind::Only(own));
+        }
+        let heat = if self.stopping.is_some() {
             " Heaters may be on, and it can't be said or known from here: switch the printer off at its switch."
         } else {
             ""
         };
         let says = format!("Not connected: {why}{heat} Trying again.");
         // Said once, not at every attempt.
-        if before.state == LinkState::Lost && before.says == says {
-            return;
+        if before.state != LinkState::Lost || before.says != says {
+            self.say(LinkState::Lost, says);
         }
-        let was_on = self.was_on;
-        self.say(LinkState::Lost, says);
-        self.status.send_modify(|s| {
+        self.off_by_report = false;
+        self.status.change(|s| {
             s.fresh = false;
             s.busy_with = None;
-            if was_on {
-                s.heaters = Heaters::Unknown;
-            }
+            s.heaters = Heaters::Unknown;
         });
+        self.show_stop();
     }
 
     fn fail_all(&mut self) {
-        if let Some((order, _)) = self.current.take() {
+        for (order, allowed) in std::mem::take(&mut self.flights) {
+            self.unanswered(allowed.as_ref());
             let line = order.line.clone();
             order.answer(Err(SendError::Lost { line }));
         }
         for order in self.urgent.drain(..).chain(self.ordinary.drain(..)) {
             order.answer(Err(SendError::NotConnected));
+        }
+    }
+
+    /// Nobody knows whether this has run: neither place nor modes follow from it any more.
+    fn unanswered(&mut self, allowed: Option<&Allowed>) {
+        if let Some(a) = allowed {
+            if let Some((heater, target_c)) = a.heat
+                && target_c > 0.0
+            {
+                let heater = self.heater_of(heater);
+                self.heat.taken(heater);
+            }
+            if !matches!(a.effect, Effect::Ask | Effect::Heat | Effect::HeatAndWait) {
+                self.state.forget();
+            }
         }
     }
 
@@ -268,208 +353,65 @@ impl Actor {
         }
     }
 
-    async fn serve(&mut self, stream: BoxStream) -> End {
-        let (mut reader, mut writer) = tokio::io::split(stream);
-        let mut buffer = [0_u8; 2_048];
-        let mut line: Vec<u8> = Vec::new();
-        self.state = GuardState::default();
-        self.reported = None;
-        self.stopping = None;
-        self.greet();
-        let mut closing: Option<(Instant, Option<oneshot::Sender<()>>)> = None;
-        // Without a handle left nobody asks any more; the printer is still listened to.
-        let mut asked = true;
-        loop {
-            self.pump();
-            let out = self.protocol.take_output();
-            if !out.is_empty() {
-                for l in out.lines().filter(|l| !l.trim().is_empty()) {
-                    self.note(Way::Sent, l);
-                }
-                let written = timeout(Duration::from_secs(5), async {
-                    writer.write_all(out.as_bytes()).await?;
-                    writer.flush().await
-                });
-                match written.await {
-                    Ok(Ok(())) => {}
-                    Ok(Err(e)) => return End::Lost(format!("{e}.")),
-                    Err(_) => return End::Lost("it takes no more bytes.".into()),
-                }
-            }
-            if let Some((until, _)) = &closing {
-                let quiet = self.stopping.is_none() && self.protocol.is_free();
-                if quiet || Instant::now() >= *until {
-                    return End::Closed(closing.and_then(|(_, d)| d));
-                }
-            }
-            let wake = self.wake_at();
-            tokio::select! {
-                biased;
-                m = self.inbox.recv(), if asked => match m {
-                    Some(Message::Close(done)) => {
-                        let raw = self.stop(false).unwrap_or_default();
-                        let _ = writer.write_all(raw.as_bytes()).await;
-                        closing = Some((Instant::now() + Duration::from_secs(3), Some(done)));
-                    }
-                    None => {
-                        asked = false;
-                        if closing.is_none() {
-                            let raw = self.stop(false).unwrap_or_default();
-                            let _ = writer.write_all(raw.as_bytes()).await;
-                            closing = Some((Instant::now() + Duration::from_secs(3), None));
-                        }
-                    }
-                    Some(m) => {
-                        if let Some(raw) = self.obey(m) {
-                            let _ = writer.write_all(raw.as_bytes()).await;
-                            let _ = writer.flush().await;
-                        }
-                    }
-                },
-                got = reader.read(&mut buffer) => match got {
-                    Ok(0) => return End::Lost("the connection was closed.".into()),
-                    Err(e) => return End::Lost(format!("{e}.")),
-                    Ok(n) => {
-                        for b in &buffer[..n] {
-                            if *b == b'\n' || *b == b'\r' {
-                                let text = String::from_utf8_lossy(&line).trim().to_owned();
-                                line.clear();
-                                if !text.is_empty() {
-                                    self.heard(&text);
-                                }
-                            } else if line.len() < MOST_LINE {
-                                line.push(*b);
-                            }
-                        }
-                    }
-                },
-                () = sleep_until(wake) => {}
-            }
-            let now = self.now_ms();
-            self.protocol.tick(now);
-            if let Some(end) = self.happen() {
-                return end;
-            }
-            if let Some(raw) = self.insist() {
-                let _ = writer.write_all(raw.as_bytes()).await;
-                let _ = writer.flush().await;
-            }
-            self.age();
+    fn fail_flights_quietly(&mut self) {
+        for (order, allowed) in std::mem::take(&mut self.flights) {
+            self.unanswered(allowed.as_ref());
+            let line = order.line.clone();
+            order.answer(Err(SendError::Lost { line }));
         }
     }
 
-    fn wake_at(&self) -> Instant {
-        let far = Instant::now() + Duration::from_millis(500);
-        let protocol = self
-            .protocol
-            .wakes_at_ms()
-            .map(|ms| self.begun + Duration::from_millis(ms));
-        let stop = self.stopping.as_ref().map(|s| s.again_at);
-        [protocol, stop]
-            .into_iter()
-            .flatten()
-            .fold(far, Instant::min)
-    }
-
-    fn greet(&mut self) {
-        let now = self.now_ms();
-        // An earlier half line on the wire ends here.
-        self.protocol.greet(now);
-        self.current = Some((Order::ours("M110 N0"), None));
-        self.urgent.clear();
-        if self.was_on || self.stopping.is_some() {
-            self.urgent.push_back(Order::ours("M104 S0"));
-            self.urgent.push_back(Order::ours("M140 S0"));
+    /// Zeros what was switched on from here, and nothing else: a print that runs from the printer's own
+    /// card, or heat that somebody set at the panel, is theirs.
+    fn stop_own(&mut self) {
+        let own: Vec<Heater> = self.heat.own().into_iter().map(|o| o.heater).collect();
+        if !own.is_empty() {
+            self.stop(Kind::Only(own));
         }
-        let every = wattotherm_core::text::plain(self.options.report_every_s, 2);
-        self.urgent
-            .push_back(Order::ours(&format!("M155 S{every}")));
-        self.urgent.push_back(Order::ours("M105"));
     }
 
-    /// A message while connected; bytes to write past the queue.
-    fn obey(&mut self, message: Message) -> Option<String> {
+    fn obey(&mut self, message: Message) {
         match message {
-            Message::Send(line, reply) => {
-                let order = Order {
-                    line,
-                    reply: Some(reply),
-                };
-                if self.status.borrow().state == LinkState::Halted {
-                    order.answer(Err(SendError::Halted));
-                } else {
-                    self.ordinary.push_back(order);
+            Message::Send {
+                line,
+                confirmed,
+                token,
+                reply,
+            } => self.ordered(Order {
+                line,
+                reply: Some(reply),
+                confirmed,
+                token,
+                zero: false,
+            }),
+            Message::Limits(l) => self.limit(*l),
+            Message::HeatersOff => self.stop(Kind::All),
+            Message::Off(heaters) => self.stop(Kind::Only(heaters)),
+            Message::Emergency => self.stop(Kind::Emergency),
+            Message::Own(token, name) => {
+                self.owner = Some((token, name.clone()));
+                self.status.change(|s| s.owner = Some(name));
+            }
+            Message::Disown(token) => {
+                if self.owner.as_ref().is_some_and(|(t, _)| *t == token) {
+                    self.owner = None;
+                    self.status.change(|s| s.owner = None);
                 }
-                None
             }
-            Message::Limits(l) => {
-                self.guard.limits = l;
-                None
-            }
-            Message::HeatersOff => self.stop(false),
-            Message::Emergency => self.stop(true),
             Message::Release => {
-                if self.status.borrow().state == LinkState::Halted {
+                if self.state_is(LinkState::Halted) && self.on_the_wire {
+                    // A stop that was not confirmed stays owed: its zeros follow once the printer listens.
+                    let owed = self.stopping.take();
+                    self.said_unconfirmed = false;
                     self.protocol.abandon();
                     self.greet();
                     self.urgent.push_front(Order::ours("M999"));
-                    self.stopping = None;
+                    self.stopping = owed.map(Stopping::anew);
+                    self.show_stop();
                     self.say(LinkState::Connecting, "Releasing the printer …");
                 }
-                None
             }
-            Message::Close(_) => None,
-        }
-    }
-
-    /// Sends the next order that the guard lets through.
-    fn pump(&mut self) {
-        while self.protocol.is_free() && self.current.is_none() {
-            // What was asked for after a stop waits until the stop is confirmed.
-            let next = match self.urgent.pop_front() {
-                None if self.stopping.is_none() => self.ordinary.pop_front(),
-                urgent => urgent,
-            };
-            let Some(order) = next else {
-                return;
-            };
-            if self.reported.is_none_or(|r| r.elapsed() > FRESH) {
-                self.state.nozzle_c = None;
-            }
-            match self.guard.allow(&order.line, &self.state) {
-                Err(refusal) => {
-                    self.note(Way::Noted, &refusal.to_string());
-                    order.answer(Err(refusal.into()));
-                }
-                Ok(allowed) => {
-                    let long = matches!(allowed.effect, Effect::HeatAndWait | Effect::Move);
-                    let now = self.now_ms();
-                    self.protocol.send(&allowed.line, long, now);
-                    if long {
-                        let with = allowed.line.clone();
-                        self.status.send_modify(|s| s.busy_with = Some(with));
-                    }
-                    self.current = Some((order, Some(allowed)));
-                }
-            }
-        }
-    }
-
-    /// Lets a report grow old, and asks where reports don't come by themselves.
-    fn age(&mut self) {
-        let Some(reported) = self.reported else {
-            return;
-        };
-        let old = reported.elapsed();
-        let every = Duration::from_secs_f64(self.options.report_every_s.clamp(0.2, 60.0));
-        if old > FRESH && self.status.borrow().fresh {
-            self.status.send_modify(|s| s.fresh = false);
-        }
-        let halted = self.status.borrow().state == LinkState::Halted;
-        let asked = self.urgent.iter().any(|o| o.line == "M105");
-        if old > every * 3 && !asked && !halted && self.protocol.is_free() && self.current.is_none()
-        {
-            self.urgent.push_back(Order::ours("M105"));
+            Message::Close(_) => {}
         }
     }
 }

@@ -4,7 +4,7 @@ use wattotherm_core::gcode::{AutotuneReport, read_autotune};
 use wattotherm_core::heat::{AUTOTUNE_BELOW_C, Trace};
 use wattotherm_core::text::plain;
 
-use super::{Control, HeatOff, Logged, RoutineError};
+use super::{Control, HEATER, HeatOff, Logged, RoutineError, target};
 use crate::link::Link;
 use crate::record::Way;
 use crate::status::SendError;
@@ -52,12 +52,11 @@ pub async fn autotune(
 
 /// Lets it cool to `below_c` with the part fan, if it is hotter.
 async fn cool(control: &mut Control, link: &Link, below_c: f64) -> Result<(), RoutineError> {
-    let hot =
-        |s: &crate::status::LinkStatus| s.temperatures.map(|t| t.nozzle_c).filter(|t| *t > below_c);
+    let hot = |s: &crate::status::LinkStatus| s.nozzle().map(|t| t.at_c).filter(|t| *t > below_c);
     let Some(first_c) = hot(&link.status()) else {
         return Ok(());
     };
-    link.send("M104 S0").await?;
+    target(link, 0.0).await?;
     link.send("M106 S255").await?;
     let says = format!(
         "cooling to {} °C: the test begins with a heat-up",
@@ -110,11 +109,10 @@ async fn run(
     let answer = loop {
         tokio::select! {
             answer = &mut sending => break answer,
-            changed = watch.changed() => {
-                if changed.is_err() {
+            changed = watch.next() => {
+                let Some(status) = changed else {
                     return Err(RoutineError::Send(SendError::NotConnected));
-                }
-                let status = watch.borrow_and_update().clone();
+                };
                 look(&mut found);
                 let passed = status.clock_s - begun_s;
                 let done = f64::from(found.swings) / f64::from(cycles.max(1));
@@ -128,9 +126,9 @@ async fn run(
                 };
                 control.show(says, 0.08 + 0.92 * done, left);
             }
-            _ = control.stop.changed() => {
-                if *control.stop.borrow() {
-                    link.heaters_off();
+            stop = control.stop.next() => {
+                if stop.unwrap_or(true) {
+                    link.off(&[HEATER]);
                     let _ = (&mut sending).await;
                     return Err(RoutineError::Stopped);
                 }

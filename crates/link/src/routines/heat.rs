@@ -3,7 +3,7 @@
 use wattotherm_core::heat::{LoopFigures, Trace, loop_figures};
 use wattotherm_core::text::plain;
 
-use super::{Control, HeatOff, Logged, RoutineError};
+use super::{Control, HeatOff, Logged, RoutineError, target};
 use crate::link::Link;
 
 /// Hold of a verification [s]; the method notes' figure, approach included.
@@ -36,9 +36,9 @@ async fn heat(
     near_c: f64,
     [from, to]: [f64; 2],
 ) -> Result<(), RoutineError> {
-    link.send(&format!("M104 S{}", plain(target_c, 1))).await?;
+    target(link, target_c).await?;
     let begun = link.status();
-    let first_c = begun.temperatures.map_or(target_c, |t| t.nozzle_c);
+    let first_c = begun.nozzle().map_or(target_c, |t| t.at_c);
     let (mut best_c, mut best_s) = (first_c, begun.clock_s);
     let fraction = |c: f64| {
         if (target_c - first_c).abs() < 1.0 {
@@ -50,15 +50,15 @@ async fn heat(
     let says = format!("heating to {} °C", plain(target_c, 0));
     control
         .until(link, |s, me| {
-            let Some(t) = s.temperatures else {
+            let Some(t) = s.nozzle() else {
                 return Ok(false);
             };
-            let way = (target_c - t.nozzle_c).abs();
+            let way = (target_c - t.at_c).abs();
             if way < (target_c - best_c).abs() - 2.0 {
-                best_c = t.nozzle_c;
+                best_c = t.at_c;
                 best_s = s.clock_s;
             }
-            me.show(&says, from + (to - from) * fraction(t.nozzle_c), None);
+            me.show(&says, from + (to - from) * fraction(t.at_c), None);
             if way <= near_c {
                 return Ok(true);
             }
@@ -69,7 +69,7 @@ async fn heat(
                         "{} °C was wanted; after {} s it stands at {} °C.",
                         plain(target_c, 0),
                         plain(passed, 0),
-                        plain(t.nozzle_c, 1)
+                        plain(t.at_c, 1)
                     ),
                 });
             }
@@ -122,7 +122,7 @@ pub async fn verify(mut control: Control, link: &Link, target_c: f64) -> Logged<
         heat(&mut control, link, low, 2.0, [0.0, 0.15]).await?;
         let says = format!("settling at {} °C before the step", plain(low, 0));
         control.pass(link, 45.0, &says, [0.15, 0.22]).await?;
-        link.send(&format!("M104 S{}", plain(target_c, 1))).await?;
+        target(link, target_c).await?;
         let step_s = link.status().clock_s;
         let says = format!("step to {} °C, then hold", plain(target_c, 0));
         control
@@ -135,7 +135,7 @@ pub async fn verify(mut control: Control, link: &Link, target_c: f64) -> Logged<
             .await?;
         let fan_s = (fan_from, link.status().clock_s);
         link.send("M107").await?;
-        link.send("M104 S0").await?;
+        target(link, 0.0).await?;
         control
             .pass(
                 link,
@@ -174,12 +174,12 @@ pub async fn verify(mut control: Control, link: &Link, target_c: f64) -> Logged<
 pub async fn limit(mut control: Control, link: &Link, wanted_c: f64) -> Result<f64, RoutineError> {
     let _off = HeatOff(link);
     control.show("asking for the ceiling", 0.2, None);
-    link.send(&format!("M104 S{}", plain(wanted_c, 1))).await?;
+    target(link, wanted_c).await?;
     let begun = link.status().clock_s;
     let mut taken = 0.0;
     control
         .until(link, |s, _| {
-            taken = s.temperatures.map_or(0.0, |t| t.nozzle_target_c);
+            taken = s.nozzle().map_or(0.0, |t| t.target_c);
             Ok(s.clock_s > begun + 1.5)
         })
         .await?;

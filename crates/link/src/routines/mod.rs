@@ -8,12 +8,13 @@ mod settings;
 use std::time::Duration;
 
 use serde::{Deserialize, Serialize};
-use tokio::sync::watch;
 use utoipa::ToSchema;
+use wattotherm_core::gcode::Heater;
 use wattotherm_core::heat::Trace;
 
 use crate::link::Link;
 use crate::status::{LinkState, LinkStatus, SendError};
+use crate::watch::{Told, Watch, told};
 
 pub use autotune::{Autotuned, autotune};
 pub use heat::{VERIFY_FAN_S, VERIFY_HOLD_S, Verified, hold, limit, verify, warm};
@@ -33,30 +34,30 @@ pub struct Progress {
 /// Shows progress and hears a stop.
 #[derive(Debug)]
 pub struct Control {
-    progress: watch::Sender<Progress>,
-    stop: watch::Receiver<bool>,
+    progress: Told<Progress>,
+    stop: Watch<bool>,
 }
 
 /// The other end of a [`Control`].
 #[derive(Debug)]
 pub struct Remote {
     /// How far it is.
-    pub progress: watch::Receiver<Progress>,
-    stop: watch::Sender<bool>,
+    pub progress: Watch<Progress>,
+    stop: Told<bool>,
 }
 
 impl Remote {
     /// Asks the routine to stop.
     pub fn stop(&self) {
-        let _ = self.stop.send(true);
+        self.stop.change(|s| *s = true);
     }
 }
 
 /// Both ends.
 #[must_use]
 pub fn control() -> (Control, Remote) {
-    let (progress, seen) = watch::channel(Progress::default());
-    let (stop, heard) = watch::channel(false);
+    let (progress, seen) = told(Progress::default());
+    let (stop, heard) = told(false);
     (
         Control {
             progress,
@@ -102,13 +103,22 @@ pub struct Logged<T> {
     pub end: Result<T, RoutineError>,
 }
 
-/// Heaters to 0 when dropped, however the routine ends.
+/// The heater that routines work on.
+const HEATER: Heater = Heater::Tool(0);
+
+/// Its heater to 0 when dropped, however the routine ends.
 struct HeatOff<'a>(&'a Link);
 
 impl Drop for HeatOff<'_> {
     fn drop(&mut self) {
-        self.0.heaters_off();
+        self.0.off(&[HEATER]);
     }
+}
+
+/// Sets the target of the routine's heater [°C].
+async fn target(link: &Link, target_c: f64) -> Result<(), SendError> {
+    let line = HEATER.target(link.status().tools(), target_c);
+    link.send(&line).await.map(drop)
 }
 
 impl Control {
@@ -118,7 +128,7 @@ impl Control {
             part: part.clamp(0.0, 1.0),
             left_s: left_s.map(|s| s.max(0.0)),
         };
-        let _ = self.progress.send(progress);
+        self.progress.change(|p| *p = progress);
     }
 
     /// Waits until `done` says so of the status, looking at every change.
@@ -128,26 +138,26 @@ impl Control {
         mut done: impl FnMut(&LinkStatus, &Self) -> Result<bool, RoutineError>,
     ) -> Result<(), RoutineError> {
         let mut watch = link.watch();
+        let mut status = watch.seen();
         loop {
-            if *self.stop.borrow() {
+            if self.stop.now() {
                 return Err(RoutineError::Stopped);
             }
-            {
-                let status = watch.borrow_and_update().clone();
-                if status.state != LinkState::Connected {
-                    return Err(RoutineError::Broken { says: status.says });
-                }
-                if done(&status, self)? {
-                    return Ok(());
-                }
+            if status.state != LinkState::Connected {
+                return Err(RoutineError::Broken { says: status.says });
+            }
+            if done(&status, self)? {
+                return Ok(());
             }
             tokio::select! {
-                changed = watch.changed() => {
-                    if changed.is_err() {
-                        return Err(RoutineError::Send(SendError::NotConnected));
-                    }
-                }
-                _ = self.stop.changed() => {}
+                changed = watch.next() => match changed {
+                    Some(now) => status = now,
+                    None => return Err(RoutineError::Send(SendError::NotConnected)),
+                },
+                // Nobody who could stop it is there any more: it ends.
+                stop = self.stop.next() => if stop.unwrap_or(true) {
+                    return Err(RoutineError::Stopped);
+                },
                 () = tokio::time::sleep(Duration::from_secs(15)) => {
                     return Err(RoutineError::Broken {
                         says: "No temperature came for 15 s. Look at the cable.".into(),

@@ -6,18 +6,17 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _, DuplexStream};
-use wattotherm_core::gcode::GuardLimits;
+use wattotherm_core::gcode::{GuardLimits, HeaterLimit};
 use wattotherm_link::{Link, LinkOptions, Opener, Patience};
 use wattotherm_twin::port::{Running, Speed};
 use wattotherm_twin::{Build, Fault, Kind, Twin};
 
 pub fn limits() -> GuardLimits {
-    GuardLimits {
-        ceiling_c: 250.0,
-        held_by: "the temperature sensor".into(),
-        bed_ceiling_c: 110.0,
-        volume_mm: [235.0, 235.0, 250.0],
-    }
+    GuardLimits::new(
+        HeaterLimit::new(250.0, "the temperature sensor"),
+        110.0,
+        [235.0, 235.0, 250.0],
+    )
 }
 
 pub fn options() -> LinkOptions {

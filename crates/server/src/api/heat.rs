@@ -1,7 +1,7 @@
 //! Temperature logs, sensor tables, and what tuning rules would do.
 
 use axum::Json;
-use axum::extract::{DefaultBodyLimit, Path, Query, State};
+use axum::extract::{DefaultBodyLimit, State};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
@@ -15,7 +15,7 @@ use wattotherm_core::heat::{
 };
 use wattotherm_store::{NewTrace, TraceHead};
 
-use crate::body::{Body, BodyUpTo, IMPORT_LIMIT};
+use crate::body::{Body, BodyUpTo, IMPORT_LIMIT, Path, Query};
 use crate::error::{ApiError, Problem};
 use crate::state::{App, now};
 

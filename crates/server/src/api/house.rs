@@ -1,7 +1,7 @@
 //! House rules.
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -11,7 +11,7 @@ use wattotherm_core::chain::CellOverride;
 use wattotherm_core::house::{Choice, House, RULES, RuleId, TOLERANCES, ToleranceId};
 use wattotherm_core::measure::Instrument;
 
-use crate::body::Body;
+use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};
 use crate::state::{App, now};
 

@@ -1,7 +1,7 @@
 //! Jobs: plan, start, worktop, typing, closing, reopening, files.
 
 use axum::Json;
-use axum::extract::{DefaultBodyLimit, Path, State};
+use axum::extract::{DefaultBodyLimit, State};
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -16,7 +16,7 @@ use wattotherm_core::stations::{SetUp, StationName, evaluate, set_up, start};
 use wattotherm_store::{Closing, Job, JobFile, NewJob, Printer, Store};
 
 use super::printers::Made;
-use crate::body::{Body, FileText, IMPORT_LIMIT};
+use crate::body::{Body, FileText, IMPORT_LIMIT, Path};
 use crate::error::{ApiError, Problem};
 use crate::state::{App, context_of, now, traveller_of};
 
@@ -92,47 +92,6 @@ pub struct Closed {
     pub traveller: Traveller,
 }
 
-fn checked(new: &NewJob) -> Result<(), ApiError> {
-    let bad = |field, message: String| Err(ApiError::Values { field, message });
-    if new.replaced.is_empty() {
-        return bad(
-            "replaced",
-            "Choose at least one part that was replaced.".into(),
-        );
-    }
-    for (field, text, most) in [
-        ("complaint", &new.complaint, 2000),
-        ("tried", &new.tried, 2000),
-        ("customer", &new.customer, 80),
-        ("technician", &new.technician, 80),
-    ] {
-        if text.chars().count() > most {
-            return bad(
-                field,
-                format!("That is too long. Type at most {most} characters."),
-            );
-        }
-    }
-    if new.failure_times_min.len() > 50
-        || new
-            .failure_times_min
-            .iter()
-            .any(|m| !m.is_finite() || *m <= 0.0 || *m > 100_000.0)
-    {
-        return bad(
-            "failure_times_min",
-            "Type minutes of printing, above 0 and at most 100 000.".into(),
-        );
-    }
-    if new.filament_ids.len() > 6 {
-        return bad(
-            "filament_ids",
-            "Six filaments in one job are enough.".into(),
-        );
-    }
-    Ok(())
-}
-
 #[utoipa::path(post, path = "/api/v1/plan", request_body = NewJob,
     responses((status = 200, body = Traveller), (status = 404, body = Problem)))]
 async fn plan(
@@ -198,7 +157,7 @@ async fn start_job(
     State(app): State<App>,
     Body(new): Body<NewJob>,
 ) -> Result<(StatusCode, Json<Made>), ApiError> {
-    checked(&new)?;
+    new.check()?;
     let id = app
         .with(move |store| {
             if let Some(open) = store
@@ -420,7 +379,10 @@ async fn import(
     State(app): State<App>,
     FileText(text): FileText,
 ) -> Result<(StatusCode, Json<Made>), ApiError> {
-    let file = JobFile::parse(&text)?;
+    // Reading thousands of entries takes a while: off the event loop, and without the store.
+    let file = tokio::task::spawn_blocking(move || JobFile::parse(&text))
+        .await
+        .map_err(|_| ApiError::Internal)??;
     let id = app.with(move |s| Ok(s.import(&file, &now())?)).await?;
     Ok((StatusCode::CREATED, Json(Made { id })))
 }

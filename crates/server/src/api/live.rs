@@ -1,24 +1,19 @@
 //! Connecting printers, what all pages are shown of them, and work on them.
 
-use std::convert::Infallible;
-
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::State;
 use axum::http::StatusCode;
-use axum::response::sse::{Event, KeepAlive, Sse};
-use futures_util::Stream;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use wattotherm_core::ceiling::ceiling;
-use wattotherm_core::gcode::{Words, wanted_by};
+use wattotherm_core::gcode::{Heater, Words, wanted_by};
 use wattotherm_core::heat::{Sample, thinned};
 use wattotherm_link::routines::{Written, read_settings_text, write_settings};
 use wattotherm_link::{Address, BAUDS, Port, ports};
 use wattotherm_store::WireLine;
 
-use crate::body::Body;
+use crate::body::{Body, Path, Query};
 use crate::error::{ApiError, Problem};
 use crate::live::{LivePrinter, RoutineKind};
 use crate::state::App;
@@ -61,6 +56,9 @@ pub struct Said {
 pub struct SendBody {
     /// The line.
     pub line: String,
+    /// Said to be meant, where the guard asked.
+    #[serde(default)]
+    pub confirmed: bool,
 }
 
 /// What was answered.
@@ -169,28 +167,6 @@ async fn list_ports() -> Json<Ports> {
     })
 }
 
-#[utoipa::path(get, path = "/api/v1/live/now", responses((status = 200, body = Vec<LivePrinter>)))]
-async fn live_now(State(app): State<App>) -> Json<Vec<LivePrinter>> {
-    Json(app.live.all())
-}
-
-#[utoipa::path(get, path = "/api/v1/live", responses((status = 200, content_type = "text/event-stream", body = String)))]
-async fn live(State(app): State<App>) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
-    let mut pictures = app.live.pictures();
-    // The newest picture at once; then each that differs.
-    pictures.mark_changed();
-    let stream = futures_util::stream::unfold((pictures, app), |(mut pictures, app)| async move {
-        pictures.changed().await.ok()?;
-        if app.live.is_closing() {
-            return None;
-        }
-        let json = pictures.borrow_and_update().clone();
-        let event = Event::default().event("printers").data(&*json);
-        Some((Ok(event), (pictures, app)))
-    });
-    Sse::new(stream).keep_alive(KeepAlive::default())
-}
-
 fn checked(address: &Address) -> Result<(), ApiError> {
     let bad = |field, message: &str| {
         Err(ApiError::Values {
@@ -255,16 +231,14 @@ async fn disconnect(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<
 #[utoipa::path(post, path = "/api/v1/printers/{id}/stop", params(("id" = i64, Path)),
     responses((status = 202), (status = 409, body = Problem)))]
 async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode, ApiError> {
-    app.live.link(id)?.emergency_stop();
-    app.live.stop_routine(id);
+    app.live.emergency_stop(id)?;
     Ok(StatusCode::ACCEPTED)
 }
 
 #[utoipa::path(post, path = "/api/v1/printers/{id}/heaters-off", params(("id" = i64, Path)),
     responses((status = 202), (status = 409, body = Problem)))]
 async fn heaters_off(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode, ApiError> {
-    app.live.stop_routine(id);
-    app.live.link(id)?.heaters_off();
+    app.live.heaters_off(id)?;
     Ok(StatusCode::ACCEPTED)
 }
 
@@ -292,10 +266,31 @@ async fn send(
             written: Some(written),
         }));
     }
+    if let Some((heater, target_c)) = heat_of(&body.line) {
+        app.note_heat(id, heater, target_c, "by hand").await?;
+    }
     Ok(Json(SendAnswer {
-        answer: link.send(&body.line).await?,
+        answer: link.send_meant(&body.line, body.confirmed).await?,
         written: None,
     }))
+}
+
+/// Heat that a typed line asks for, as far as it must be on disk before it goes out.
+fn heat_of(line: &str) -> Option<(Heater, f64)> {
+    let words = Words::read(line).ok()?;
+    // OK because a cast saturates, and what no printer has is refused by the guard.
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+    let tool = |letter| Heater::Tool(words.value(letter).unwrap_or(0.0) as u8);
+    let heater = match words.code() {
+        "M104" | "M109" => tool('T'),
+        "M140" | "M190" => Heater::Bed,
+        "M141" | "M191" => Heater::Chamber,
+        "M303" if words.value('E').is_some_and(|e| e < 0.0) => Heater::Bed,
+        "M303" => tool('E'),
+        _ => return None,
+    };
+    let target_c = words.value('S').or(words.value('R')).unwrap_or(0.0);
+    (target_c > 0.0 && target_c <= 500.0).then_some((heater, target_c))
 }
 
 #[utoipa::path(post, path = "/api/v1/printers/{id}/write", params(("id" = i64, Path)), request_body = WriteBody,
@@ -418,17 +413,17 @@ async fn curve(
             ..s
         })
         .collect();
+    // The guard's own, so that the line on the curve is the one that holds.
     let ceiling_c = app
-        .with(move |store| Ok(ceiling(&store.printer(id)?.facts, &store.house()?).ceiling_c))
-        .await?;
+        .live
+        .limits(id)
+        .map_or(0.0, |l| l.of(Heater::Tool(0)).ceiling_c);
     Ok(Json(Curve { samples, ceiling_c }))
 }
 
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
         .routes(routes!(list_ports))
-        .routes(routes!(live_now))
-        .routes(routes!(live))
         .routes(routes!(connect, disconnect))
         .routes(routes!(stop))
         .routes(routes!(heaters_off))

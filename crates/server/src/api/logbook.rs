@@ -1,7 +1,7 @@
 //! The logbook.
 
 use axum::Json;
-use axum::extract::{Query, State};
+use axum::extract::State;
 use axum::http::StatusCode;
 use serde::Deserialize;
 use utoipa::{IntoParams, ToSchema};
@@ -11,7 +11,7 @@ use wattotherm_core::Part;
 use wattotherm_store::{LogEntry, LogFilter};
 
 use super::printers::Made;
-use crate::body::Body;
+use crate::body::{Body, Query};
 use crate::error::{ApiError, Problem};
 use crate::state::{App, now};
 

@@ -8,6 +8,7 @@ mod live;
 mod logbook;
 mod printers;
 mod stations;
+mod stream;
 
 use axum::Json;
 use serde::{Deserialize, Serialize};
@@ -41,6 +42,8 @@ use crate::state::App;
         wattotherm_core::stations::heater::HeaterReadings,
         wattotherm_core::stations::heater_loop::HeaterLoopReadings,
         wattotherm_core::stations::hot_tighten::HotTightenReadings,
+        stream::PageHears,
+        stream::PageSays,
         crate::error::Problem
     ))
 )]
@@ -75,4 +78,5 @@ pub fn router() -> OpenApiRouter<App> {
         .merge(house::router())
         .merge(live::router())
         .merge(heat::router())
+        .merge(stream::router())
 }

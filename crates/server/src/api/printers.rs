@@ -1,7 +1,7 @@
 //! Printers, their parts and values, and the bench.
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -15,7 +15,7 @@ use wattotherm_store::{
     Filament, Fitting, Job, NewFilament, NewPrinter, NewSetting, Printer, Setting, StaleMark,
 };
 
-use crate::body::Body;
+use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};
 use crate::state::{App, now, traveller_of};
 
@@ -108,17 +108,6 @@ pub struct Made {
     pub id: i64,
 }
 
-fn bounded_name(field: &'static str, name: &str, what: &str) -> Result<(), ApiError> {
-    let n = name.trim().chars().count();
-    if n == 0 || n > 80 {
-        return Err(ApiError::Values {
-            field,
-            message: format!("Type {what}, 1 to 80 characters."),
-        });
-    }
-    Ok(())
-}
-
 #[utoipa::path(get, path = "/api/v1/bench", responses((status = 200, body = Bench)))]
 async fn bench(State(app): State<App>) -> Result<Json<Bench>, ApiError> {
     let bench = app
@@ -193,54 +182,7 @@ async fn add_printer(
     State(app): State<App>,
     Body(new): Body<NewPrinter>,
 ) -> Result<(StatusCode, Json<Made>), ApiError> {
-    bounded_name("name", &new.name, "the printer's name")?;
-    bounded_name("kind", &new.kind, "what kind of printer it is")?;
-    let f = &new.facts;
-    let size = |v: f64| v.is_finite() && (20.0..=2000.0).contains(&v);
-    if !size(f.bed_x_mm) || !size(f.bed_y_mm) || !size(f.height_mm) {
-        return Err(ApiError::Values {
-            field: "facts.bed_x_mm",
-            message: "A build volume is 20 to 2000 mm each way.".into(),
-        });
-    }
-    if !(0.1..=2.0).contains(&f.nozzle_mm) {
-        return Err(ApiError::Values {
-            field: "facts.nozzle_mm",
-            message: format!(
-                "A bore of {} mm isn't drilled. Type 0.1 to 2 mm.",
-                f.nozzle_mm
-            ),
-        });
-    }
-    if !(1..=2).contains(&f.nozzles) {
-        return Err(ApiError::Values {
-            field: "facts.nozzles",
-            message: "Type 1 or 2 nozzles.".into(),
-        });
-    }
-    if f.firmware_limit_c
-        .is_some_and(|c| !(100.0..=500.0).contains(&c))
-    {
-        return Err(ApiError::Values {
-            field: "facts.firmware_limit_c",
-            message: "A firmware limit is 100 to 500 °C.".into(),
-        });
-    }
-    if f.gear.is_some_and(|g| {
-        [
-            g.full_steps,
-            g.microsteps,
-            g.gear_ratio,
-            g.drive_diameter_mm,
-        ]
-        .iter()
-        .any(|v| !v.is_finite() || *v <= 0.0)
-    }) {
-        return Err(ApiError::Values {
-            field: "facts.gear",
-            message: "Full steps, microsteps, ratio and diameter are all above zero.".into(),
-        });
-    }
+    new.check()?;
     let id = app.with(move |s| Ok(s.add_printer(&new, &now())?)).await?;
     Ok((StatusCode::CREATED, Json(Made { id })))
 }
@@ -401,8 +343,7 @@ async fn add_filament(
     State(app): State<App>,
     Body(new): Body<NewFilament>,
 ) -> Result<(StatusCode, Json<Made>), ApiError> {
-    bounded_name("name", &new.name, "the filament's name")?;
-    bounded_name("material", &new.material, "its material")?;
+    new.check()?;
     let id = app.with(move |s| Ok(s.add_filament(&new)?)).await?;
     Ok((StatusCode::CREATED, Json(Made { id })))
 }

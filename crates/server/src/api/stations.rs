@@ -1,7 +1,7 @@
 //! Evaluating readings; stores nothing.
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use serde::Deserialize;
 use serde_json::Value;
 use utoipa::ToSchema;
@@ -10,7 +10,7 @@ use utoipa_axum::routes;
 use wattotherm_core::finding::Finding;
 use wattotherm_core::stations::{Context, StationName, evaluate};
 
-use crate::body::Body;
+use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};
 use crate::state::App;
 

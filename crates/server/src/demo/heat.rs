@@ -178,9 +178,9 @@ fn logged(twin: &mut Twin, seconds: f64) -> (Trace, String) {
         for t in text.lines().filter_map(read_temperatures) {
             samples.push(Sample {
                 t_s: t.uptime_s.unwrap_or(passed) - start,
-                temp_c: t.nozzle_c,
-                target_c: Some(t.nozzle_target_c),
-                duty: t.nozzle_output.map(|o| o / 127.0),
+                temp_c: t.nozzle().at_c,
+                target_c: Some(t.nozzle().target_c),
+                duty: t.nozzle().duty(),
                 fan: Some(0.0),
             });
         }

@@ -49,6 +49,23 @@ impl Server {
         self.child.wait().unwrap();
     }
 
+    /// Number of its process.
+    pub fn id(&self) -> u32 {
+        self.child.id()
+    }
+
+    /// Whether it ends by itself within this time.
+    pub fn gone_within(&mut self, most: std::time::Duration) -> bool {
+        let until = std::time::Instant::now() + most;
+        while std::time::Instant::now() < until {
+            if self.child.try_wait().unwrap().is_some() {
+                return true;
+            }
+            std::thread::sleep(std::time::Duration::from_millis(5));
+        }
+        false
+    }
+
     /// Ends it as an operator does.
     pub fn end(&mut self) {
         let pid = self.child.id().to_string();
@@ -98,6 +115,48 @@ impl Server {
         let (status, body) = self.call("GET", path, None);
         assert_eq!(status, 200, "{path}: {body}");
         body
+    }
+}
+
+/// A page's socket.
+pub struct Page(tungstenite::WebSocket<std::net::TcpStream>);
+
+impl Page {
+    pub fn open(server: &Server) -> Self {
+        let host = server.url.trim_start_matches("http://");
+        let socket = std::net::TcpStream::connect(host).unwrap();
+        socket
+            .set_read_timeout(Some(std::time::Duration::from_secs(10)))
+            .unwrap();
+        let (ws, _) = tungstenite::client(format!("ws://{host}/api/v1/live"), socket).unwrap();
+        Self(ws)
+    }
+
+    /// The next message of this kind; none when the socket ended or nothing came for ten seconds.
+    pub fn next(&mut self, kind: &str) -> Option<Value> {
+        loop {
+            let message = self.0.read().ok()?;
+            let Ok(text) = message.to_text() else {
+                continue;
+            };
+            let Ok(value) = serde_json::from_str::<Value>(text) else {
+                continue;
+            };
+            if value["kind"] == kind {
+                return Some(value);
+            }
+        }
+    }
+
+    /// The next picture of all printers.
+    pub fn picture(&mut self) -> Option<Value> {
+        self.next("printers").map(|v| v["printers"].clone())
+    }
+
+    pub fn say(&mut self, message: &Value) {
+        self.0
+            .send(tungstenite::Message::text(message.to_string()))
+            .unwrap();
     }
 }
 

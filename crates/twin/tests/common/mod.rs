@@ -46,9 +46,9 @@ impl Bench {
             for t in text.lines().filter_map(read_temperatures) {
                 self.log.push(Sample {
                     t_s: t.uptime_s.unwrap(),
-                    temp_c: t.nozzle_c,
-                    target_c: Some(t.nozzle_target_c),
-                    duty: t.nozzle_output.map(|o| o / 127.0),
+                    temp_c: t.nozzle().at_c,
+                    target_c: Some(t.nozzle().target_c),
+                    duty: t.nozzle().duty(),
                     fan: Some(self.fan),
                 });
             }
@@ -156,7 +156,7 @@ impl Bench {
         found(
             StationName::Sensor,
             &Context::default(),
-            &json!({"room_c": room, "shown_c": t.nozzle_c, "bed_c": t.bed_c, "ohm": ohm}),
+            &json!({"room_c": room, "shown_c": t.nozzle().at_c, "bed_c": t.bed.map(|b| b.at_c), "ohm": ohm}),
         )
     }
 
@@ -173,7 +173,8 @@ impl Bench {
         self.twin.ask("M104 S0");
         let taken = read_temperatures(answer.trim_start_matches("ok "))
             .unwrap()
-            .nozzle_target_c;
+            .nozzle()
+            .target_c;
         let ohm = self.seen(bench.heater_ohm, 0.1);
         found(
             StationName::Heater,

@@ -1,0 +1,60 @@
+<script setup lang="ts">
+import type { LivePrinter } from './useLive'
+
+/* What is known of a printer's heat in words: what must be acted on, or what is so. */
+defineProps<{ printer: LivePrinter; gone: boolean; failed?: string; urgent?: boolean; plain?: boolean }>()
+defineEmits<{ off: [] }>()
+</script>
+
+<template>
+  <div class="lines">
+    <template v-if="urgent">
+      <p v-if="failed" class="alarm" role="alert">{{ failed }}</p>
+      <p v-if="printer.alarm" class="alarm" role="alert">
+        {{ printer.alarm }}
+        <button type="button" class="off" @click="$emit('off')">Set heaters to 0</button>
+      </p>
+      <p v-if="printer.left_over" class="alarm" role="alert">{{ printer.left_over }}</p>
+    </template>
+    <template v-if="plain && !gone">
+      <p v-if="printer.routine && !printer.routine.done" class="doing">
+        {{ printer.routine.progress.says }}.
+      </p>
+      <p :class="printer.stop ? 'alarm' : 'says'" :title="printer.says">{{ printer.says }}</p>
+      <p v-if="printer.silent_s != null" class="alarm">Last report {{ printer.silent_s }} s ago.</p>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.lines {
+  font-size: 14px;
+  line-height: 1.25;
+  min-width: 0;
+}
+.says {
+  display: -webkit-box;
+  -webkit-box-orient: vertical;
+  -webkit-line-clamp: 3;
+  line-clamp: 3;
+  overflow: hidden;
+}
+.alarm {
+  color: var(--stop);
+  font-weight: 700;
+}
+.doing::first-letter {
+  text-transform: uppercase;
+}
+.off {
+  font: inherit;
+  font-weight: 700;
+  color: var(--stop);
+  background: var(--paper);
+  border: 2px solid var(--stop);
+  border-radius: 2px;
+  min-height: 32px;
+  margin-left: 6px;
+  cursor: pointer;
+}
+</style>
