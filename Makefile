@@ -20,7 +20,7 @@ demo: pages ## Builds and starts with invented data; prints the address.
 	cargo run --release --quiet -- demo
 
 test: need pages ## Builds and runs everything, the browser tests included.
-	cargo test --workspace
+	cargo test --workspace --no-fail-fast
 
 lint: packages
 	cargo fmt --all --check

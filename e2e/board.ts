@@ -47,8 +47,11 @@ export class Board {
           }
           const nozzle = this.nozzles[value('T') ?? 0]
           if (this.stuck) continue
-          if (code === 'M112') for (const p of [...this.nozzles, this.bed]) p.target = 0
-          else if (code === 'M104' && nozzle) nozzle.target = value('S') ?? 0
+          if (code === 'M112') {
+            for (const p of [...this.nozzles, this.bed]) p.target = 0
+            say('Error:Printer halted')
+          }
+          if (code === 'M104' && nozzle) nozzle.target = value('S') ?? 0
           else if (code === 'M140') this.bed.target = value('S') ?? 0
           else if (code === 'M155') {
             clearInterval(every)
