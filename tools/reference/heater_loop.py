@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""Reference values for crates/core/tests/heat_reference.rs: margins and closed-loop steps of heater
+"""Reference values for crates/core/heat/tests/heat_reference.rs: margins and closed-loop steps of heater
 loops, by PyPI's control and scipy. Run: python3 tools/reference/heater_loop.py
 
 The loop: plant K e^(-Ls)/((T1 s + 1)(T2 s + 1)), controller Kp + Ki/s on the error, Kd s/(Tf s + 1) on

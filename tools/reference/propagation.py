@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""Reference values for crates/core/tests/reference.rs, by linear error propagation in PyPI's
+"""Reference values for crates/core/job/tests/reference.rs, by linear error propagation in PyPI's
 uncertainties 3.2.2 and the t quantiles of scipy.
 
 The model is the drive: fed = mark - rest, averaged over n runs, times a rule's scale; new steps =

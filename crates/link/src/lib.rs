@@ -5,6 +5,8 @@
 
 mod actor;
 mod link;
+mod message;
+mod options;
 mod protocol;
 mod record;
 pub mod routines;
@@ -12,7 +14,8 @@ mod status;
 mod transport;
 mod watch;
 
-pub use link::{Claim, Link, LinkOptions};
+pub use link::{Claim, Link};
+pub use options::LinkOptions;
 pub use protocol::Patience;
 pub use record::{Way, Wire};
 pub use status::{

@@ -1,117 +1,26 @@
 //! One printer's link: the handle to the task that owns its wire.
 
-use std::collections::VecDeque;
 use std::panic::AssertUnwindSafe;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use futures_util::FutureExt as _;
-use tokio::runtime::Handle;
 use tokio::sync::{mpsc, oneshot};
 use tokio::time::timeout;
-use wattotherm_core::gcode::{GuardLimits, Heater};
-use wattotherm_core::heat::Sample;
+use wattotherm_gcode::{GuardLimits, Heater};
+use wattotherm_heat::Sample;
 
 use crate::actor::Actor;
-use crate::protocol::Patience;
+use crate::message::{Answer, Message, Samples};
+use crate::options::LinkOptions;
 use crate::record::{Record, Wire};
 use crate::status::{LinkState, LinkStatus, SendError};
 use crate::transport::Opener;
 use crate::watch::{Watch, told};
 
-/// How a link behaves.
-#[derive(Clone, Debug)]
-pub struct LinkOptions {
-    /// Bounds of the guard.
-    pub limits: GuardLimits,
-    /// Time between two temperature reports [s].
-    pub report_every_s: f64,
-    /// How long to wait for what.
-    pub patience: Patience,
-    /// Where its task runs; none for where it is started. A runtime of its own keeps the links going
-    /// whatever the rest of the program is busy with.
-    pub runtime: Option<Handle>,
-}
-
-impl LinkOptions {
-    /// One report a second, usual patience.
-    #[must_use]
-    pub fn new(limits: GuardLimits) -> Self {
-        Self {
-            limits,
-            report_every_s: 1.0,
-            patience: Patience::default(),
-            runtime: None,
-        }
-    }
-
-    /// With another time between reports [s].
-    #[must_use]
-    pub const fn reporting_every(mut self, seconds: f64) -> Self {
-        self.report_every_s = seconds;
-        self
-    }
-
-    /// With its task in this runtime.
-    #[must_use]
-    pub fn running_in(mut self, runtime: Handle) -> Self {
-        self.runtime = Some(runtime);
-        self
-    }
-
-    /// With another patience.
-    #[must_use]
-    pub const fn with_patience(mut self, patience: Patience) -> Self {
-        self.patience = patience;
-        self
-    }
-}
-
-pub(crate) type Answer = Result<Vec<String>, SendError>;
-
-pub(crate) enum Message {
-    Send {
-        line: String,
-        confirmed: bool,
-        token: u64,
-        reply: oneshot::Sender<Answer>,
-    },
-    HeatersOff,
-    Off(Vec<Heater>),
-    Emergency,
-    Release,
-    Limits(Box<GuardLimits>),
-    Own(u64, String),
-    Disown(u64),
-    Close(oneshot::Sender<()>),
-}
-
 /// Between a failure of this program in a link and the next try.
 const PICK_UP_AFTER: Duration = Duration::from_millis(300);
-/// Samples kept: four hours at four a second.
-const MOST_SAMPLES: usize = 57_600;
-
-#[derive(Debug, Default)]
-pub(crate) struct Samples(Mutex<VecDeque<Sample>>);
-
-impl Samples {
-    fn lock(&self) -> std::sync::MutexGuard<'_, VecDeque<Sample>> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-
-    /// Adds one, if it is later than the last.
-    pub fn push(&self, sample: Sample) {
-        let mut samples = self.lock();
-        if samples.back().is_none_or(|l| sample.t_s > l.t_s) {
-            if samples.len() >= MOST_SAMPLES {
-                samples.pop_front();
-            }
-            samples.push_back(sample);
-        }
-    }
-}
-
 /// Handle of a link. Dropping all handles closes it, heaters first.
 #[derive(Clone, Debug)]
 pub struct Link {

@@ -7,7 +7,7 @@
 
 use std::collections::VecDeque;
 
-use wattotherm_core::gcode::{Effect, Reply, Words, command, framed, read_reply};
+use wattotherm_gcode::{Effect, Reply, Words, command, framed, read_reply};
 
 /// How long to wait for what, in milliseconds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -635,7 +635,7 @@ mod tests {
                     "ok".into(),
                 ]
             };
-            match wattotherm_core::gcode::unframed(line) {
+            match wattotherm_gcode::unframed(line) {
                 Ok((Some(n), "M110 N0")) => {
                     self.last = n;
                     vec!["ok".into()]

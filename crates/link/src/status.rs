@@ -3,8 +3,8 @@
 use serde::{Deserialize, Serialize};
 use tokio::time::Instant;
 use utoipa::ToSchema;
-use wattotherm_core::gcode::{Channel, Heater, Refusal, Temperatures};
-use wattotherm_core::heat::{HeatWord, heat_word};
+use wattotherm_gcode::{Channel, Heater, Refusal, Temperatures};
+use wattotherm_heat::{HeatWord, heat_word};
 
 /// Where the link stands.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]

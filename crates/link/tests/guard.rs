@@ -6,7 +6,7 @@
 mod interpreter;
 
 use interpreter::{Habits, Machine as Metal};
-use wattotherm_core::gcode::{Guard, GuardLimits, HeaterLimit, Machine, read_place};
+use wattotherm_gcode::{Guard, GuardLimits, HeaterLimit, Machine, read_place};
 
 /// Programs tried; each of 4 to 24 lines.
 const PROGRAMS: u32 = 1_000_000;

@@ -10,8 +10,8 @@ use std::time::Duration;
 
 use board::{Manners, Running};
 use tokio::time::{sleep, timeout};
-use wattotherm_core::gcode::{GuardLimits, Heater, HeaterLimit};
-use wattotherm_core::heat::HeatWord;
+use wattotherm_gcode::{GuardLimits, Heater, HeaterLimit};
+use wattotherm_heat::HeatWord;
 use wattotherm_link::routines::{autotune, control, hold};
 use wattotherm_link::{Heaters, Link, LinkOptions, Opener, Patience};
 

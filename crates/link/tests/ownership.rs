@@ -11,7 +11,7 @@ use std::time::Duration;
 use board::{Manners, Running};
 use tokio::sync::Notify;
 use tokio::time::{sleep, timeout};
-use wattotherm_core::gcode::{GuardLimits, Heater, HeaterLimit};
+use wattotherm_gcode::{GuardLimits, Heater, HeaterLimit};
 use wattotherm_link::routines::{RoutineError, control, hold};
 use wattotherm_link::{Heaters, Link, LinkOptions, LinkState, LinkStatus, Opener, SendError, Way};
 

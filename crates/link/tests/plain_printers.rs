@@ -9,7 +9,7 @@ use std::time::Duration;
 use common::{linked, options, twin};
 use tokio::io::{AsyncBufReadExt as _, AsyncWriteExt as _, BufReader};
 use tokio::time::{sleep, timeout};
-use wattotherm_core::gcode::{GuardLimits, HeaterLimit, unframed};
+use wattotherm_gcode::{GuardLimits, HeaterLimit, unframed};
 use wattotherm_link::routines::{RoutineError, control, hold, warm, write_settings};
 use wattotherm_link::{Heaters, Link, LinkState, Opener, SendError, Way};
 use wattotherm_twin::Fault;
@@ -176,8 +176,7 @@ async fn a_sensor_that_breaks_off_halts_the_printer_and_the_link_says_so() {
         .until(|s| s.nozzle().is_some_and(|t| t.at_c > 100.0))
         .await
         .unwrap();
-    running.look().world.build.sensor =
-        wattotherm_core::heat::SensorTable::Platinum { r0_ohm: 1e9 };
+    running.look().world.build.sensor = wattotherm_heat::SensorTable::Platinum { r0_ohm: 1e9 };
     let halted = timeout(
         Duration::from_secs(20),
         watch.until(|s| s.state == LinkState::Halted),

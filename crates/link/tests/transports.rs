@@ -6,7 +6,7 @@ mod common;
 use std::time::Duration;
 
 use common::{linked, options, twin};
-use wattotherm_core::heat::{PhysicalLimits, SETTLE_BAND_C, TraceClass, read_class};
+use wattotherm_heat::{PhysicalLimits, SETTLE_BAND_C, TraceClass, read_class};
 use wattotherm_link::routines::{autotune, control, hold, limit, verify, write_settings};
 use wattotherm_link::{Address, Heaters, Link, LinkState};
 use wattotherm_twin::Fault;

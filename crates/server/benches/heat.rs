@@ -10,7 +10,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 
 use serde_json::json;
-use wattotherm_core::heat::{
+use wattotherm_heat::{
     ControllerSettings, Gains, LoopScript, Plant, Sample, Trace, compare_rules, identify,
     read_class, read_trace, simulate_loop, ultimate_of,
 };
@@ -95,7 +95,7 @@ fn core_figures() {
     let (m, w) = timed(11, || identify(&log).ok());
     println!("fit of a 30 000-sample log: median {m:.1} ms, worst {w:.1} ms (aim 50 ms)");
     let (m, w) = timed(11, || {
-        read_class(&log, &wattotherm_core::heat::PhysicalLimits::default())
+        read_class(&log, &wattotherm_heat::PhysicalLimits::default())
     });
     println!("class of a 30 000-sample log: median {m:.2} ms, worst {w:.2} ms");
     let text: String = std::iter::once("time_s,temp_c,target,duty".to_owned())

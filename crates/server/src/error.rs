@@ -5,8 +5,8 @@ use axum::http::{HeaderValue, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_core::gcode::Refusal;
-use wattotherm_core::stations::EvaluateError;
+use wattotherm_gcode::Refusal;
+use wattotherm_job::stations::EvaluateError;
 use wattotherm_link::SendError;
 use wattotherm_store::{BadRecord, ImportError, StoreError};
 

@@ -6,11 +6,13 @@ mod connections;
 mod demo;
 mod error;
 mod live;
+mod moment;
 mod pages;
 mod serve;
 mod state;
 mod work;
 
 pub use demo::{connect_demo, fill_with_demo};
+pub use moment::now;
 pub use serve::{Listening, app_router, job_schema_json, listen, openapi_json};
-pub use state::{App, now};
+pub use state::App;

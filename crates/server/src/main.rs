@@ -6,7 +6,8 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use clap::{Parser, Subcommand};
-use wattotherm_core::stations::{Context, StationName, evaluate};
+use wattotherm_job::Context;
+use wattotherm_job::stations::{StationName, evaluate};
 use wattotherm_server::{
     App, connect_demo, fill_with_demo, job_schema_json, listen, now, openapi_json,
 };

@@ -3,17 +3,17 @@
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use wattotherm_core::Parameter;
-use wattotherm_core::finding::Finding;
-use wattotherm_core::gcode::{Words, wanted_by};
-use wattotherm_core::measure::Verdict;
-use wattotherm_core::route::{Stop, Traveller, UnknownStop, traveller};
-use wattotherm_core::stations;
-use wattotherm_core::stations::{Context, ExpectedSetting, FilamentFacts};
+use wattotherm_gcode::{Words, wanted_by};
+use wattotherm_job::finding::Finding;
+use wattotherm_job::route::{Stop, Traveller, UnknownStop, traveller};
+use wattotherm_job::{Context, ExpectedSetting, stations};
+use wattotherm_measure::Verdict;
+use wattotherm_printer::{FilamentFacts, Parameter};
 use wattotherm_store::{Closing, Job, Store, StoreError};
 
 use crate::error::ApiError;
 use crate::live::Live;
+use crate::moment::now;
 
 /// Contexts by job and station, each with the logbook's newest entry when it was worked out.
 type Contexts = HashMap<(i64, String), (i64, Context)>;
@@ -121,20 +121,6 @@ impl App {
         })
         .await
     }
-}
-
-/// The moment, as all records carry it.
-#[must_use]
-pub fn now() -> String {
-    // Milliseconds of fixed width, so that texts sort as the moments do.
-    format!("{:.3}", jiff::Timestamp::now())
-}
-
-/// The moment so many days ago, in the same form.
-#[must_use]
-pub fn ago(days: i64) -> String {
-    let then = jiff::Timestamp::now() - jiff::SignedDuration::from_hours(24 * days);
-    format!("{then:.3}")
 }
 
 /// The traveller of a job as it stands.

@@ -1,8 +1,8 @@
 //! Routines on a connected printer: run, kept, read by the core, laid into the station's draft.
 
 use serde_json::{Map, Value, json};
-use wattotherm_core::gcode::{Heater, read_settings};
-use wattotherm_core::heat::{
+use wattotherm_gcode::{Heater, read_settings};
+use wattotherm_heat::{
     Gains, OutputForm, PhysicalLimits, Trace, VerifyResult, hold_result, read_class, tune_result,
 };
 use wattotherm_link::Link;
@@ -13,7 +13,8 @@ use wattotherm_store::NewTrace;
 
 use crate::error::ApiError;
 use crate::live::{Begun, RoutineDone, RoutineKind};
-use crate::state::{App, now};
+use crate::moment::now;
+use crate::state::App;
 
 /// What to run.
 #[derive(Clone, Debug)]
@@ -167,7 +168,10 @@ impl App {
             }
             RoutineKind::Limit => match limit(control, link, order.target_c).await {
                 Ok(c) => {
-                    fields.insert("taken_c".into(), json!(wattotherm_core::text::plain(c, 1)));
+                    fields.insert(
+                        "taken_c".into(),
+                        json!(wattotherm_measure::text::plain(c, 1)),
+                    );
                     done.taken_c = Some(c);
                 }
                 Err(e) => done.failed = fail(e),
@@ -190,7 +194,7 @@ impl App {
         let job_id = order.for_station.as_ref().map(|(j, _)| *j);
         // Time from the log's own start.
         let start = trace.samples[0].t_s;
-        let trace = Trace::new(trace.samples.iter().map(|s| wattotherm_core::heat::Sample {
+        let trace = Trace::new(trace.samples.iter().map(|s| wattotherm_heat::Sample {
             t_s: s.t_s - start,
             ..*s
         }));

@@ -3,7 +3,7 @@
 use rusqlite::{OptionalExtension, params};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_core::heat::{Cooling, Sample, Trace};
+use wattotherm_heat::{Cooling, Sample, Trace};
 
 use crate::{Store, StoreError};
 

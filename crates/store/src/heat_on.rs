@@ -1,7 +1,7 @@
 //! Heat that was switched on from here and is not known to be off.
 
 use rusqlite::params;
-use wattotherm_core::gcode::Heater;
+use wattotherm_gcode::Heater;
 
 use crate::logbook::{Line, append};
 use crate::{Store, StoreError};

@@ -3,10 +3,10 @@
 use rusqlite::{Params, params};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
-use wattotherm_core::chain::CellOverride;
-use wattotherm_core::house::{Choice, House, RuleId, ToleranceId};
-use wattotherm_core::measure::Instrument;
-use wattotherm_core::{Parameter, Replacement};
+use wattotherm_job::chain::{CellOverride, Strength};
+use wattotherm_job::house::{Choice, House, RuleId, ToleranceId};
+use wattotherm_measure::Instrument;
+use wattotherm_printer::{Parameter, Replacement};
 
 use crate::logbook::{Line, append};
 use crate::{Store, StoreError};
@@ -98,7 +98,7 @@ impl Store {
                 Replacement::from_id(&replacement),
                 Parameter::from_id(&parameter),
             ) {
-                let strength = strength.map(|s| crate::jobs::strength_of(&s));
+                let strength = strength.map(|s| Strength::of_word(&s));
                 house.cells.push(CellOverride {
                     replacement,
                     parameter,
@@ -188,15 +188,13 @@ impl Store {
                 "Say why your shop differs here.".into(),
             ));
         }
-        let word = cell
-            .strength
-            .map_or("untouched", wattotherm_core::chain::Strength::word);
+        let word = cell.strength.map_or("untouched", Strength::word);
         self.change(
             "INSERT OR REPLACE INTO house_cell VALUES (?1, ?2, ?3, ?4)",
             params![
                 cell.replacement.id(),
                 cell.parameter.id(),
-                cell.strength.map(wattotherm_core::chain::Strength::word),
+                cell.strength.map(Strength::word),
                 cell.reason
             ],
             at,

@@ -3,24 +3,16 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use rusqlite::{Connection, OptionalExtension, params};
-use wattotherm_core::chain::{ARROWS, StaleCause, Strength};
-use wattotherm_core::finding::Finding;
-use wattotherm_core::measure::Verdict;
-use wattotherm_core::route::{Event, JobFacts, Stop};
-use wattotherm_core::{Parameter, Replacement};
+use wattotherm_job::chain::{ARROWS, StaleCause, Strength};
+use wattotherm_job::finding::Finding;
+use wattotherm_job::route::{Event, JobFacts, Stop};
+use wattotherm_measure::Verdict;
+use wattotherm_printer::{Parameter, Replacement};
 
 use crate::logbook::{Line, append};
 use crate::printers::{fit_in, put_in, stale_in};
 use crate::records::{Closing, Filament, Job, NewJob, NewSetting, Shows};
 use crate::{Store, StoreError};
-
-pub(crate) fn strength_of(word: &str) -> Strength {
-    if word == "redo" {
-        Strength::Redo
-    } else {
-        Strength::Verify
-    }
-}
 
 impl Store {
     /// Starts a job and returns its number.
@@ -33,7 +25,7 @@ impl Store {
         let labels: Vec<&str> = new.replaced.iter().map(|r| r.label()).collect();
         let text = format!(
             "Job {job_id} started: {}",
-            wattotherm_core::text::join_and(&labels)
+            wattotherm_measure::text::join_and(&labels)
         );
         append(
             &tx,
@@ -327,7 +319,7 @@ impl Store {
             Stop::Parameter(p, _) => format!("{}: {}", p.label(), finding.line),
             _ => format!(
                 "{}: {}",
-                wattotherm_core::text::capital(&title),
+                wattotherm_measure::text::capital(&title),
                 finding.line
             ),
         };

@@ -1,8 +1,8 @@
 //! The logbook: only ever appended to.
 
 use rusqlite::{Connection, params};
-use wattotherm_core::Part;
-use wattotherm_core::measure::Verdict;
+use wattotherm_measure::Verdict;
+use wattotherm_printer::Part;
 
 use crate::records::LogEntry;
 use crate::{Store, StoreError};

@@ -1,7 +1,8 @@
 //! Printers, filaments, fittings, settings.
 
 use rusqlite::{Connection, OptionalExtension, Row, params};
-use wattotherm_core::{Parameter, Part};
+use wattotherm_job::chain::Strength;
+use wattotherm_printer::{Parameter, Part};
 
 use crate::logbook::{Line, append};
 use crate::records::{
@@ -16,7 +17,7 @@ fn printer_of(row: &Row<'_>) -> rusqlite::Result<(Printer, String)> {
             id: row.get(0)?,
             name: row.get(1)?,
             kind: row.get(2)?,
-            facts: wattotherm_core::stations::PrinterFacts::default(),
+            facts: wattotherm_printer::PrinterFacts::default(),
             invented: row.get(4)?,
             added_at: row.get(5)?,
             unreadable: None,
@@ -236,9 +237,9 @@ impl Store {
         let tx = self.conn.transaction()?;
         let shown = new.value.map_or_else(
             || new.value_text.clone().unwrap_or_default(),
-            |v| wattotherm_core::text::plain(v, 4),
+            |v| wattotherm_measure::text::plain(v, 4),
         );
-        let unit = wattotherm_core::text::spaced(new.parameter.unit());
+        let unit = wattotherm_measure::text::spaced(new.parameter.unit());
         let text = format!("{} noted: {shown}{unit}", new.parameter.label());
         let log = append(
             &tx,
@@ -283,7 +284,7 @@ pub(crate) fn stale_in(conn: &Connection, printer_id: i64) -> Result<Vec<StaleMa
             all.push(StaleMark {
                 parameter,
                 filament_id,
-                strength: crate::jobs::strength_of(&strength),
+                strength: Strength::of_word(&strength),
                 clause,
             });
         }

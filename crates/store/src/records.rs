@@ -2,11 +2,10 @@
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_core::chain::Strength;
-use wattotherm_core::finding::Finding;
-use wattotherm_core::measure::Verdict;
-use wattotherm_core::stations::PrinterFacts;
-use wattotherm_core::{Parameter, Part, Replacement};
+use wattotherm_job::chain::Strength;
+use wattotherm_job::finding::Finding;
+use wattotherm_measure::Verdict;
+use wattotherm_printer::{Parameter, Part, PrinterFacts, Replacement};
 
 /// A printer.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]

@@ -2,9 +2,10 @@
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_core::finding::Finding;
-use wattotherm_core::route::Stop;
-use wattotherm_core::stations::{Context, evaluate};
+use wattotherm_job::Context;
+use wattotherm_job::finding::Finding;
+use wattotherm_job::route::Stop;
+use wattotherm_job::stations::evaluate;
 
 use crate::check::{BadRecord, check_moment};
 use crate::jobs::insert_job;
@@ -184,7 +185,7 @@ impl JobFile {
             }
             // Shape of the readings, not their values: house rules differ from shop to shop.
             if let Some(r) = &e.readings
-                && let Err(wattotherm_core::stations::EvaluateError::Shape { field, message }) =
+                && let Err(wattotherm_job::stations::EvaluateError::Shape { field, message }) =
                     evaluate(stop.station(), r, &Context::default())
             {
                 return content(

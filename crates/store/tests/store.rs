@@ -3,11 +3,12 @@
 #![allow(clippy::unwrap_used)]
 
 use serde_json::json;
-use wattotherm_core::house::{Choice, RuleId, ToleranceId};
-use wattotherm_core::measure::Verdict;
-use wattotherm_core::route::Stop;
-use wattotherm_core::stations::{Context, StationName, evaluate};
-use wattotherm_core::{Parameter, Part, Replacement};
+use wattotherm_job::Context;
+use wattotherm_job::house::{Choice, RuleId, ToleranceId};
+use wattotherm_job::route::Stop;
+use wattotherm_job::stations::{StationName, evaluate};
+use wattotherm_measure::Verdict;
+use wattotherm_printer::{Parameter, Part, Replacement};
 use wattotherm_store::{
     JobFile, LogFilter, NewFilament, NewJob, NewPrinter, NewSetting, OpenOptions, Store, StoreError,
 };
@@ -450,7 +451,7 @@ fn a_file_that_is_no_database_is_not_touched() {
 
 #[test]
 fn logs_the_wire_connections_and_cooling_are_kept() {
-    use wattotherm_core::heat::{Cooling, Sample, Trace};
+    use wattotherm_heat::{Cooling, Sample, Trace};
     use wattotherm_store::{Connection, NewTrace, NewWire};
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("shop.sqlite");
@@ -458,7 +459,7 @@ fn logs_the_wire_connections_and_cooling_are_kept() {
     let new = NewPrinter {
         name: "Alder".into(),
         kind: "bed-slinger".into(),
-        facts: wattotherm_core::stations::PrinterFacts::default(),
+        facts: wattotherm_printer::PrinterFacts::default(),
         invented: false,
     };
     let at = "2026-01-02T08:00:00.000Z";

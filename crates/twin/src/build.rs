@@ -1,7 +1,7 @@
 //! What one simulated printer is built of. Invented figures of common sizes; no published source.
 
 use fastrand::Rng;
-use wattotherm_core::heat::{SensorTable, sensor_type};
+use wattotherm_heat::{SensorTable, sensor_type};
 
 use crate::faults::{Fault, Faults};
 

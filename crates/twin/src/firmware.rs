@@ -3,8 +3,8 @@
 use std::collections::VecDeque;
 use std::fmt::Write as _;
 
-use wattotherm_core::gcode::{FrameError, Words, unframed};
-use wattotherm_core::heat::{Controller, ControllerSettings, Gains, OutputForm};
+use wattotherm_gcode::{FrameError, Words, unframed};
+use wattotherm_heat::{Controller, ControllerSettings, Gains, OutputForm};
 
 use crate::autotune::{Autotune, Progress};
 use crate::build::Build;

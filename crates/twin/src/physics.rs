@@ -1,7 +1,7 @@
 //! The printer's metal: where heat goes, what the sensor shows, what the extruder feeds.
 
 use fastrand::Rng;
-use wattotherm_core::heat::Divider;
+use wattotherm_heat::Divider;
 
 use crate::build::Build;
 use crate::faults::Fault;

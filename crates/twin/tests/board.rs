@@ -4,8 +4,8 @@
 mod common;
 
 use common::Bench;
-use wattotherm_core::gcode::{framed, read_temperatures};
-use wattotherm_core::heat::SensorTable;
+use wattotherm_gcode::{framed, read_temperatures};
+use wattotherm_heat::SensorTable;
 use wattotherm_twin::{Build, Fault, Kind, Twin, UnknownFault};
 
 fn twin(seed: u64, faults: &[Fault]) -> Twin {

@@ -4,8 +4,8 @@
 mod common;
 
 use common::Bench;
-use wattotherm_core::finding::Finding;
-use wattotherm_core::measure::Verdict;
+use wattotherm_job::finding::Finding;
+use wattotherm_measure::Verdict;
 use wattotherm_twin::{Fault, Kind};
 
 const SEEDS: u64 = 20;

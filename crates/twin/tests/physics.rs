@@ -2,8 +2,8 @@
 #![allow(clippy::cast_possible_truncation, clippy::unwrap_used)]
 
 use proptest::prelude::*;
-use wattotherm_core::gcode::{framed, read_temperatures};
-use wattotherm_core::heat::{Sample, Trace, identify, relay_from_trace, working_part};
+use wattotherm_gcode::{framed, read_temperatures};
+use wattotherm_heat::{Sample, Trace, identify, relay_from_trace, working_part};
 use wattotherm_twin::{Build, Fault, Kind, Twin, World};
 
 /// Watt-seconds that the balance may miss per joule put in: the trapezoid of the losses.

@@ -5,7 +5,7 @@
 mod common;
 
 use common::{Bench, TARGET_C};
-use wattotherm_core::heat::{
+use wattotherm_heat::{
     ControllerSettings, LoopFigures, LoopScript, TUNING_RULES, simulate_loop, tune,
 };
 use wattotherm_twin::Kind;

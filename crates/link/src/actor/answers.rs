@@ -1,11 +1,11 @@
 //! What the printer says, and what follows from it.
 
 use tokio::time::Instant;
-use wattotherm_core::gcode::{
+use wattotherm_gcode::{
     Allowed, Effect, Temperatures, read_card_print, read_place, read_simulated_speed,
     read_temperatures,
 };
-use wattotherm_core::heat::Sample;
+use wattotherm_heat::Sample;
 
 use super::{Actor, End, Order};
 use crate::protocol::Event;

@@ -1,7 +1,7 @@
 //! New ceilings, and what stands above them.
 
-use wattotherm_core::gcode::{Effect, GuardLimits};
-use wattotherm_core::text::plain;
+use wattotherm_gcode::{Effect, GuardLimits};
+use wattotherm_measure::text::plain;
 
 use super::stop::Kind;
 use super::{Actor, Order};

@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use wattotherm_core::gcode::{Heater, Temperatures};
-use wattotherm_core::heat::{Coast, CoastLag};
+use wattotherm_gcode::{Heater, Temperatures};
+use wattotherm_heat::{Coast, CoastLag};
 
 use crate::status::{Heaters, OwnHeat};
 

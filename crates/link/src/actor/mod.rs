@@ -6,8 +6,8 @@ use std::time::Duration;
 
 use tokio::sync::{mpsc, oneshot};
 use tokio::time::{Instant, sleep_until};
-use wattotherm_core::gcode::{Allowed, Effect, Guard, Heater, Machine, StopWord, stop_word};
-use wattotherm_core::text::{join_and, plain};
+use wattotherm_gcode::{Allowed, Effect, Guard, Heater, Machine, StopWord, stop_word};
+use wattotherm_measure::text::{join_and, plain};
 
 mod answers;
 mod ceilings;
@@ -21,7 +21,8 @@ use clock::Clock;
 use heaters::HeatWatch;
 use stop::{Kind, Stopping};
 
-use crate::link::{Answer, LinkOptions, Message, Samples};
+use crate::message::{Answer, Message, Samples};
+use crate::options::LinkOptions;
 use crate::protocol::Protocol;
 use crate::record::{Record, Way};
 use crate::status::{Heaters, LinkState, LinkStatus, SendError};

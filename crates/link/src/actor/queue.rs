@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use tokio::time::Instant;
-use wattotherm_core::gcode::{Allowed, Effect, Heater, StopWord, Temperatures, stop_word};
+use wattotherm_gcode::{Allowed, Effect, Heater, StopWord, Temperatures, stop_word};
 
 use super::stop::Kind;
 use super::{Actor, FRESH, Order};

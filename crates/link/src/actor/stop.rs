@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use tokio::time::Instant;
-use wattotherm_core::gcode::{Effect, Heater};
+use wattotherm_gcode::{Effect, Heater};
 
 use super::{Actor, Order};
 use crate::record::Way;

@@ -5,11 +5,11 @@ use std::time::Duration;
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::sync::oneshot;
 use tokio::time::{Instant, sleep_until};
-use wattotherm_core::text::plain;
+use wattotherm_measure::text::plain;
 
 use super::stop::Stopping;
 use super::{Actor, End, Order};
-use crate::link::Message;
+use crate::message::Message;
 use crate::record::Way;
 use crate::status::SendError;
 use crate::transport::BoxStream;

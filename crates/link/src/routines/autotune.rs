@@ -1,8 +1,8 @@
 //! The printer's own autotune, watched from here.
 
-use wattotherm_core::gcode::{AutotuneReport, read_autotune};
-use wattotherm_core::heat::{AUTOTUNE_BELOW_C, Trace};
-use wattotherm_core::text::plain;
+use wattotherm_gcode::{AutotuneReport, read_autotune};
+use wattotherm_heat::{AUTOTUNE_BELOW_C, Trace};
+use wattotherm_measure::text::plain;
 
 use super::{Control, HEATER, HeatOff, Logged, RoutineError, target};
 use crate::link::Link;

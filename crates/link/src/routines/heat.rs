@@ -1,7 +1,7 @@
 //! Heating, holding, and the verification of a loop.
 
-use wattotherm_core::heat::{LoopFigures, Trace, loop_figures};
-use wattotherm_core::text::plain;
+use wattotherm_heat::{LoopFigures, Trace, loop_figures};
+use wattotherm_measure::text::plain;
 
 use super::{Control, HeatOff, Logged, RoutineError, target};
 use crate::link::Link;

@@ -9,8 +9,8 @@ use std::time::Duration;
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_core::gcode::Heater;
-use wattotherm_core::heat::Trace;
+use wattotherm_gcode::Heater;
+use wattotherm_heat::Trace;
 
 use crate::link::Link;
 use crate::status::{LinkState, LinkStatus, SendError};

@@ -2,8 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_core::gcode::{SettingKey, SettingsReport, Words, read_settings, wanted_by};
-use wattotherm_core::text::plain;
+use wattotherm_gcode::{SettingKey, SettingsReport, Words, read_settings, wanted_by};
+use wattotherm_measure::text::plain;
 
 use crate::link::Link;
 use crate::status::SendError;

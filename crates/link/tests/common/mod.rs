@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _, DuplexStream};
-use wattotherm_core::gcode::{GuardLimits, HeaterLimit};
+use wattotherm_gcode::{GuardLimits, HeaterLimit};
 use wattotherm_link::{Link, LinkOptions, Opener, Patience};
 use wattotherm_twin::port::{Running, Speed};
 use wattotherm_twin::{Build, Fault, Kind, Twin};

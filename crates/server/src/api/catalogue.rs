@@ -5,9 +5,9 @@ use serde::Serialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use wattotherm_core::chain::{Strength, default_cell};
-use wattotherm_core::house::{RULES, RuleSpec, TOLERANCES, ToleranceSpec};
-use wattotherm_core::{Parameter, Part, Replacement};
+use wattotherm_job::chain::{Strength, default_cell};
+use wattotherm_job::house::{RULES, RuleSpec, TOLERANCES, ToleranceSpec};
+use wattotherm_printer::{Parameter, Part, Replacement};
 
 use crate::state::App;
 

@@ -6,18 +6,20 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use wattotherm_core::gcode::AutotuneReport;
-use wattotherm_core::heat::{
-    Gains, GainsRun, HoldResult, HotEndMass, LoopScript, PhysicalLimits, Plant, RULE_RUN_STEP_S,
-    RuleRun, SENSOR_TYPES, Sample, SensorType, Trace, TraceDiagnostic, TraceReading, TuneResult,
-    Ultimate, WrongTypePoint, compare_rules, hold_result, read_class, read_trace, run_of,
-    sensor_type, thinned, tune_result, wrong_type_curve,
+use wattotherm_gcode::AutotuneReport;
+use wattotherm_heat::{
+    Gains, GainsRun, HoldResult, LoopScript, PhysicalLimits, Plant, RULE_RUN_STEP_S, RuleRun,
+    SENSOR_TYPES, Sample, SensorType, Trace, TraceDiagnostic, TraceReading, TuneResult, Ultimate,
+    WrongTypePoint, compare_rules, hold_result, read_class, read_trace, run_of, sensor_type,
+    thinned, tune_result, wrong_type_curve,
 };
+use wattotherm_printer::HotEndMass;
 use wattotherm_store::{NewTrace, TraceHead};
 
 use crate::body::{Body, BodyUpTo, IMPORT_LIMIT, Path, Query};
 use crate::error::{ApiError, Problem};
-use crate::state::{App, now};
+use crate::moment::now;
+use crate::state::App;
 
 /// Points of a log on a screen.
 const MOST_POINTS: usize = 900;

@@ -7,13 +7,14 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use wattotherm_core::chain::CellOverride;
-use wattotherm_core::house::{Choice, House, RULES, RuleId, TOLERANCES, ToleranceId};
-use wattotherm_core::measure::Instrument;
+use wattotherm_job::chain::CellOverride;
+use wattotherm_job::house::{Choice, House, RULES, RuleId, TOLERANCES, ToleranceId};
+use wattotherm_measure::Instrument;
 
 use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};
-use crate::state::{App, now};
+use crate::moment::now;
+use crate::state::App;
 
 /// A rule as it is in force.
 #[derive(Serialize, ToSchema)]

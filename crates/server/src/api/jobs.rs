@@ -8,17 +8,18 @@ use serde_json::Value;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use wattotherm_core::finding::Finding;
-use wattotherm_core::measure::{Instrument, Verdict};
-use wattotherm_core::route::{JobFacts, LineState, Stop, Traveller, TravellerLine, traveller};
-use wattotherm_core::sheets::{Sheet, sheet};
-use wattotherm_core::stations::{SetUp, StationName, evaluate, set_up, start};
+use wattotherm_job::finding::Finding;
+use wattotherm_job::route::{JobFacts, LineState, Stop, Traveller, TravellerLine, traveller};
+use wattotherm_job::sheets::{Sheet, sheet};
+use wattotherm_job::stations::{SetUp, StationName, evaluate, set_up, start};
+use wattotherm_measure::{Instrument, Verdict};
 use wattotherm_store::{Closing, Job, JobFile, NewJob, Printer, Store};
 
 use super::printers::Made;
 use crate::body::{Body, FileText, IMPORT_LIMIT, Path};
 use crate::error::{ApiError, Problem};
-use crate::state::{App, context_of, now, traveller_of};
+use crate::moment::now;
+use crate::state::{App, context_of, traveller_of};
 
 /// A job with its route card.
 #[derive(Serialize, ToSchema)]
@@ -116,7 +117,7 @@ async fn plan(
                     .map(|s| {
                         (
                             (s.parameter, s.filament_id),
-                            wattotherm_core::chain::StaleCause {
+                            wattotherm_job::chain::StaleCause {
                                 strength: s.strength,
                                 clause: s.clause,
                             },
@@ -216,7 +217,7 @@ fn find(
     let job = store.job(id)?;
     let stop: Stop = key
         .parse()
-        .map_err(|e: wattotherm_core::route::UnknownStop| ApiError::NotFound(e.to_string()))?;
+        .map_err(|e: wattotherm_job::route::UnknownStop| ApiError::NotFound(e.to_string()))?;
     let card = traveller_of(store, &job)?;
     let line = card
         .lines
@@ -253,7 +254,7 @@ async fn worktop(
             let list = (station == StationName::Check).then(|| sheet(&key, &context));
             let unit = context
                 .parameter
-                .map_or("", wattotherm_core::Parameter::unit)
+                .map_or("", wattotherm_printer::Parameter::unit)
                 .to_owned();
             Ok(Worktop {
                 printer_id: job.printer_id,

@@ -7,13 +7,14 @@ use serde::Deserialize;
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use wattotherm_core::Part;
+use wattotherm_printer::Part;
 use wattotherm_store::{LogEntry, LogFilter};
 
 use super::printers::Made;
 use crate::body::{Body, Query};
 use crate::error::{ApiError, Problem};
-use crate::state::{App, now};
+use crate::moment::now;
+use crate::state::App;
 
 /// Which entries to show.
 #[derive(Deserialize, IntoParams)]

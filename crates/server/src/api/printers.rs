@@ -7,17 +7,18 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use wattotherm_core::chain::{ARROWS, default_cell};
-use wattotherm_core::route::{LineState, Stop};
-use wattotherm_core::text::{plain, spaced};
-use wattotherm_core::{Parameter, Part, Replacement};
+use wattotherm_job::chain::{ARROWS, default_cell};
+use wattotherm_job::route::{LineState, Stop};
+use wattotherm_measure::text::{plain, spaced};
+use wattotherm_printer::{Parameter, Part, Replacement};
 use wattotherm_store::{
     Filament, Fitting, Job, NewFilament, NewPrinter, NewSetting, Printer, Setting, StaleMark,
 };
 
 use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};
-use crate::state::{App, now, traveller_of};
+use crate::moment::now;
+use crate::state::{App, traveller_of};
 
 /// A printer on the bench.
 #[derive(Serialize, ToSchema)]
@@ -227,7 +228,7 @@ fn link(
     settings: &[Setting],
     stale: &[StaleMark],
     filaments: &[Filament],
-    card: Option<&wattotherm_core::route::Traveller>,
+    card: Option<&wattotherm_job::route::Traveller>,
 ) -> ChainLink {
     let values: Vec<String> = settings
         .iter()

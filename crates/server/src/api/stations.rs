@@ -7,8 +7,9 @@ use serde_json::Value;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use wattotherm_core::finding::Finding;
-use wattotherm_core::stations::{Context, StationName, evaluate};
+use wattotherm_job::Context;
+use wattotherm_job::finding::Finding;
+use wattotherm_job::stations::{StationName, evaluate};
 
 use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};

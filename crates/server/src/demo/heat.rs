@@ -1,10 +1,10 @@
 //! The demo's heat: jobs in the middle of a heater loop, and two connected simulated printers.
 
 use serde_json::{Value, json};
-use wattotherm_core::Replacement as R;
-use wattotherm_core::gcode::{AutotuneReport, read_autotune, read_temperatures};
-use wattotherm_core::heat::{PhysicalLimits, Sample, Trace, hold_result, tune_result};
+use wattotherm_gcode::{AutotuneReport, read_autotune, read_temperatures};
+use wattotherm_heat::{PhysicalLimits, Sample, Trace, hold_result, tune_result};
 use wattotherm_link::Address;
+use wattotherm_printer::Replacement as R;
 use wattotherm_store::{NewJob, NewTrace, Shows};
 use wattotherm_twin::port::{Running, Speed};
 use wattotherm_twin::{Build, Fault, Kind, Twin};

@@ -5,11 +5,12 @@ mod heat;
 pub use heat::connect_demo;
 
 use serde_json::{Value, json};
-use wattotherm_core::ceiling::HotEndKind;
-use wattotherm_core::heat::HotEndMass;
-use wattotherm_core::route::Stop;
-use wattotherm_core::stations::{FilamentPath, GearFacts, PrinterFacts, evaluate, start};
-use wattotherm_core::{Parameter, Part, Replacement as R};
+use wattotherm_job::route::Stop;
+use wattotherm_job::stations::{evaluate, start};
+use wattotherm_printer::{
+    FilamentPath, GearFacts, HotEndKind, HotEndMass, Parameter, Part, PrinterFacts,
+    Replacement as R,
+};
 use wattotherm_store::{NewFilament, NewJob, NewPrinter, NewSetting, Shows, Store, StoreError};
 
 use crate::state::{context_of, traveller_of};
@@ -202,7 +203,7 @@ impl Demo<'_> {
     ) -> Result<(), Failure> {
         let tube = path == FilamentPath::Tube;
         let steps =
-            (wattotherm_core::stations::drive::computed_steps_per_mm(gear) * 10.0).round() / 10.0;
+            (wattotherm_job::stations::drive::computed_steps_per_mm(gear) * 10.0).round() / 10.0;
         let machine = [
             (Parameter::Ceiling, Some(235.0), None),
             (Parameter::Drive, Some(steps), None),
@@ -323,14 +324,7 @@ impl Demo<'_> {
         &self,
         job_id: i64,
         key: &str,
-    ) -> Result<
-        (
-            wattotherm_store::Job,
-            Stop,
-            wattotherm_core::stations::Context,
-        ),
-        Failure,
-    > {
+    ) -> Result<(wattotherm_store::Job, Stop, wattotherm_job::Context), Failure> {
         let job = self.store.job(job_id)?;
         let stop: Stop = key.parse()?;
         let card = traveller_of(self.store, &job)?;

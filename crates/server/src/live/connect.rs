@@ -2,8 +2,8 @@
 
 use std::time::Duration;
 
-use wattotherm_core::gcode::GuardLimits;
-use wattotherm_core::heat::Cooling;
+use wattotherm_gcode::GuardLimits;
+use wattotherm_heat::Cooling;
 use wattotherm_link::{Address, Link, LinkOptions, LinkState};
 use wattotherm_store::{Connection, HeatOn};
 
@@ -71,7 +71,7 @@ impl App {
                         .into_iter()
                         .filter(|h| h.printer_id == printer_id)
                         .collect(),
-                    zero_left: house.option(wattotherm_core::house::RuleId::DeadHeat).id == "zero",
+                    zero_left: house.option(wattotherm_job::house::RuleId::DeadHeat).id == "zero",
                 };
                 store.put_connection(&Connection {
                     printer_id,

@@ -1,16 +1,12 @@
 //! The ceiling in force: one value in one place.
 
-use wattotherm_core::Parameter;
-use wattotherm_core::ceiling::ceiling;
-use wattotherm_core::gcode::{GuardLimits, HeaterLimit};
-use wattotherm_core::stations::PrinterFacts;
+use wattotherm_gcode::GuardLimits;
+use wattotherm_job::guard_limits;
+use wattotherm_printer::Parameter;
 use wattotherm_store::Store;
 
 use crate::error::ApiError;
 use crate::state::App;
-
-/// Highest bed target that the guard lets through [°C]. Common practice: beds and their glue end here.
-const BED_CEILING_C: f64 = 120.0;
 
 /// What the guard of a printer must know: the ceiling of its parts, or the one found in a job where
 /// that is lower; its name comes along.
@@ -18,31 +14,12 @@ const BED_CEILING_C: f64 = 120.0;
 /// [`ApiError`] of the store.
 pub fn limits_of(store: &Store, printer_id: i64) -> Result<(String, GuardLimits), ApiError> {
     let printer = store.printer(printer_id)?;
-    let house = store.house()?;
-    let top = ceiling(&printer.facts, &house);
     let found = store
         .settings(printer_id)?
         .into_iter()
         .find(|s| s.parameter == Parameter::Ceiling && s.until_at.is_none())
         .and_then(|s| s.value);
-    let first = match found {
-        Some(c) if c < top.ceiling_c => HeaterLimit::new(c, "the ceiling found at its station"),
-        _ => HeaterLimit::new(top.ceiling_c, top.held_by),
-    };
-    // Nothing is recorded of a second hot end: it may go as hot as the most careful one, and never hotter
-    // than the first.
-    let careful = ceiling(&PrinterFacts::default(), &house);
-    let other = if first.ceiling_c < careful.ceiling_c {
-        first.clone()
-    } else {
-        HeaterLimit::new(
-            careful.ceiling_c,
-            format!("{} that a second hot end may have", careful.held_by),
-        )
-    };
-    let f = &printer.facts;
-    let mut limits = GuardLimits::new(first, BED_CEILING_C, [f.bed_x_mm, f.bed_y_mm, f.height_mm]);
-    limits.tools.push(other);
+    let limits = guard_limits(&printer.facts, &store.house()?, found);
     Ok((printer.name, limits))
 }
 

@@ -5,6 +5,7 @@
 
 mod connect;
 mod heat;
+mod heat_kept;
 mod limits;
 mod pages;
 mod picture;
@@ -18,8 +19,8 @@ use std::time::{Duration, Instant};
 use serde::{Deserialize, Serialize};
 use tokio::runtime::Handle;
 use utoipa::ToSchema;
-use wattotherm_core::gcode::GuardLimits;
-use wattotherm_core::heat::Cooling;
+use wattotherm_gcode::GuardLimits;
+use wattotherm_heat::Cooling;
 use wattotherm_link::routines::Remote;
 use wattotherm_link::{Link, LinkState, Told, Watch, told};
 

@@ -2,11 +2,11 @@
 
 use serde::Serialize;
 use utoipa::ToSchema;
-use wattotherm_core::gcode::Heater;
-use wattotherm_core::heat::{Cooling, HeatWord, HoldResult, TuneResult, VerifyResult};
-use wattotherm_core::text::{capital, join_and, plain};
+use wattotherm_gcode::Heater;
+use wattotherm_heat::{Cooling, HeatWord, HoldResult, TuneResult, VerifyResult};
 use wattotherm_link::routines::Progress;
 use wattotherm_link::{Heaters, LinkState, LinkStatus};
+use wattotherm_measure::text::{capital, join_and, plain};
 
 use super::RoutineKind;
 

@@ -3,12 +3,13 @@
 use std::time::Duration;
 
 use futures_util::FutureExt as _;
-use wattotherm_core::heat::{Cooling, TOUCH_SAFE_C, Trace, cooling_from};
+use wattotherm_heat::{Cooling, TOUCH_SAFE_C, Trace, cooling_from};
 use wattotherm_link::{Heaters, Way};
 use wattotherm_store::NewWire;
 
 use super::Live;
-use crate::state::{App, ago, now};
+use crate::moment::{ago, now};
+use crate::state::App;
 
 /// Time between two pictures for the pages.
 const PICTURE: Duration = Duration::from_millis(250);

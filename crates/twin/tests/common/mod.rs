@@ -2,13 +2,15 @@
 #![allow(dead_code, clippy::unwrap_used)]
 
 use serde_json::{Value, json};
-use wattotherm_core::finding::Finding;
-use wattotherm_core::gcode::{AutotuneReport, read_autotune, read_settings, read_temperatures};
-use wattotherm_core::heat::{
+use wattotherm_gcode::{AutotuneReport, read_autotune, read_settings, read_temperatures};
+use wattotherm_heat::{
     AUTOTUNE_BELOW_C, Gains, OutputForm, PhysicalLimits, Sample, Trace, TuneResult, TuningRule,
     hold_result, loop_figures, tune_result,
 };
-use wattotherm_core::stations::{Context, GearFacts, StationName, evaluate, start};
+use wattotherm_job::Context;
+use wattotherm_job::finding::Finding;
+use wattotherm_job::stations::{StationName, evaluate, start};
+use wattotherm_printer::GearFacts;
 use wattotherm_twin::{Build, Fault, Kind, Twin};
 
 pub const TARGET_C: f64 = 210.0;

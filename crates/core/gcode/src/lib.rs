@@ -1,0 +1,35 @@
+//! The line protocol: commands, frames, replies, settings, and the guard.
+//!
+//! Pure: no I/O, no clock, no async.
+#![deny(missing_docs)]
+
+mod allowed;
+mod command;
+mod frame;
+mod guard;
+mod machine;
+mod reply;
+mod settings;
+mod temperatures;
+mod words;
+mod writer;
+
+pub use allowed::Allowed;
+pub use command::{COMMANDS, Effect, Needs, Spec, Takes, command};
+pub use frame::{FrameError, checksum, framed, unframed};
+pub use guard::{CHAMBER_CEILING_C, Guard, GuardLimits, HeaterLimit, Refusal, StopWord, stop_word};
+pub use machine::Machine;
+pub use reply::{
+    AutotuneReport, Reply, read_autotune, read_card_print, read_place, read_reply,
+    read_simulated_speed,
+};
+pub use settings::{
+    SettingChange, SettingKey, SettingsDiagnostic, SettingsReport, compare_settings, describe,
+    read_settings, wanted_by,
+};
+pub use temperatures::{Channel, Heater, Temperatures, read_temperatures};
+pub use words::{WordError, Words};
+pub use writer::{
+    Command, CommandError, FeedOrder, LEAST_EXTRUSION_C, feed_for_drive_test, read_back,
+    set_flow_percent, set_heater_gains, set_steps_per_mm, set_z_offset_mm, store_settings,
+};

@@ -1,0 +1,180 @@
+//! Writes the commands a finding sends.
+//!
+//! Source: words and numbers after NIST IR 6556 (RS274/NGC) and ISO 6983-1; the M-codes as
+//! printers' firmwares commonly have them (common practice, no published source).
+
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use wattotherm_measure::text::plain;
+
+/// A command for a printer that takes values over its line protocol.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Command {
+    /// The line to send, e.g. `M92 E100.27`.
+    pub line: String,
+    /// What it does, in a few words.
+    pub says: String,
+}
+
+/// Below this nothing is extruded: cold filament strips the drive. Common practice, no source.
+pub const LEAST_EXTRUSION_C: f64 = 170.0;
+
+/// Why a command is not written.
+#[derive(Clone, Copy, Debug, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum CommandError {
+    /// Not a number, or far outside what the command can mean.
+    #[error("{word} of {got} is not possible: give {min} to {max}")]
+    Value {
+        /// Word of the command.
+        word: &'static str,
+        /// Value asked for.
+        got: f64,
+        /// Least allowed.
+        min: f64,
+        /// Greatest allowed.
+        max: f64,
+    },
+    /// Cold extrusion.
+    #[error("Feeding at {got_c} °C would strip the filament. Heat to at least {least_c} °C.")]
+    TooCold {
+        /// Temperature asked for [°C].
+        got_c: f64,
+        /// Least temperature for feeding [°C].
+        least_c: f64,
+    },
+    /// Above the ceiling.
+    #[error(
+        "{got_c} °C is above this hot end's ceiling of {ceiling_c} °C. Feed at {ceiling_c} °C or below."
+    )]
+    AboveCeiling {
+        /// Temperature asked for [°C].
+        got_c: f64,
+        /// Ceiling of the parts [°C].
+        ceiling_c: f64,
+    },
+}
+
+fn bounded(word: &'static str, got: f64, min: f64, max: f64) -> Result<f64, CommandError> {
+    if got >= min && got <= max {
+        Ok(got)
+    } else {
+        Err(CommandError::Value {
+            word,
+            got,
+            min,
+            max,
+        })
+    }
+}
+
+fn command(line: String, says: &str) -> Command {
+    Command {
+        line,
+        says: says.to_owned(),
+    }
+}
+
+/// `M92 E…`: sets the extruder's steps/mm. Domain: 1 to 20 000 steps/mm.
+/// # Errors
+/// [`CommandError::Value`] outside the domain.
+pub fn set_steps_per_mm(steps_per_mm: f64) -> Result<Command, CommandError> {
+    let value = bounded("steps/mm", steps_per_mm, 1.0, 20_000.0)?;
+    Ok(command(format!("M92 E{}", plain(value, 2)), "set steps/mm"))
+}
+
+/// `M851 Z…`: sets the nozzle's offset [mm]; more negative is closer. Domain: -20 to 20 mm.
+/// # Errors
+/// [`CommandError::Value`] outside the domain.
+pub fn set_z_offset_mm(offset_mm: f64) -> Result<Command, CommandError> {
+    let value = bounded("Z offset", offset_mm, -20.0, 20.0)?;
+    Ok(command(
+        format!("M851 Z{}", plain(value, 3)),
+        "set Z offset",
+    ))
+}
+
+/// `M221 S…`: sets the flow override [%]. Domain: 10 to 300 %.
+/// # Errors
+/// [`CommandError::Value`] outside the domain.
+pub fn set_flow_percent(percent: f64) -> Result<Command, CommandError> {
+    let value = bounded("flow", percent, 10.0, 300.0)?;
+    Ok(command(
+        format!("M221 S{}", plain(value, 1)),
+        "set flow override",
+    ))
+}
+
+/// `M301 P… I… D…`: sets the nozzle's heater loop, output 0 to 255. Domain: P above 0 to 1200, I 0
+/// to 1200, D 0 to 20 000.
+/// # Errors
+/// [`CommandError::Value`] outside the domain.
+pub fn set_heater_gains([p, i, d]: [f64; 3]) -> Result<Command, CommandError> {
+    let p = bounded("P", p, 0.01, 1_200.0)?;
+    let i = bounded("I", i, 0.0, 1_200.0)?;
+    let d = bounded("D", d, 0.0, 20_000.0)?;
+    Ok(command(
+        format!("M301 P{} I{} D{}", plain(p, 2), plain(i, 2), plain(d, 2)),
+        "set heater loop",
+    ))
+}
+
+/// `M500`: stores settings, so that they outlive a power cycle.
+#[must_use]
+pub fn store_settings() -> Command {
+    command("M500".into(), "store")
+}
+
+/// `M503`: reports the settings, for comparing.
+#[must_use]
+pub fn read_back() -> Command {
+    command("M503".into(), "read back")
+}
+
+/// What a drive test feeds.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct FeedOrder {
+    /// Nozzle temperature while feeding [°C]; none where the filament is out of the hot end.
+    pub nozzle_c: Option<f64>,
+    /// Ceiling of the parts [°C].
+    pub ceiling_c: f64,
+    /// Length commanded [mm], 1 to 500.
+    pub feed_mm: f64,
+    /// Feed rate [mm/s], 0.1 to 20.
+    pub feed_mm_s: f64,
+}
+
+/// Heats, waits, and feeds a length of filament slowly, relative.
+///
+/// # Errors
+/// [`CommandError::TooCold`] below [`LEAST_EXTRUSION_C`], [`CommandError::AboveCeiling`],
+/// [`CommandError::Value`] for lengths and speeds outside their domain.
+pub fn feed_for_drive_test(order: &FeedOrder) -> Result<Vec<Command>, CommandError> {
+    let feed_mm = bounded("feed", order.feed_mm, 1.0, 500.0)?;
+    let feed_mm_s = bounded("feed rate", order.feed_mm_s, 0.1, 20.0)?;
+    let mut commands = Vec::new();
+    if let Some(got_c) = order.nozzle_c {
+        if got_c.is_nan() || got_c < LEAST_EXTRUSION_C {
+            return Err(CommandError::TooCold {
+                got_c,
+                least_c: LEAST_EXTRUSION_C,
+            });
+        }
+        if got_c > order.ceiling_c {
+            return Err(CommandError::AboveCeiling {
+                got_c,
+                ceiling_c: order.ceiling_c,
+            });
+        }
+        commands.push(command(
+            format!("M109 S{}", plain(got_c, 0)),
+            "heat and wait",
+        ));
+    }
+    commands.push(command("M83".into(), "extruder relative"));
+    commands.push(command(
+        format!("G1 E{} F{}", plain(feed_mm, 2), plain(feed_mm_s * 60.0, 1)),
+        "feed",
+    ));
+    Ok(commands)
+}

@@ -1,0 +1,54 @@
+//! Heat: is the sensor right, the heater the right one, does the loop hold, and is it the loop at all?
+//!
+//! Pure: no I/O, no clock, no async.
+#![deny(missing_docs)]
+
+mod classify;
+mod coast;
+mod control;
+mod cooling;
+mod divider;
+mod figures;
+mod heater;
+mod identify;
+mod loop_sim;
+mod margins;
+mod model;
+mod read_trace;
+mod relay;
+mod results;
+mod sensor;
+mod thin;
+mod trace;
+mod tuning;
+
+pub use classify::{Mark, PhysicalLimits, TraceClass, TraceReading, read_class};
+pub use coast::{Coast, CoastLag};
+pub use control::{Controller, ControllerSettings, Gains, GainsError, OutputForm};
+pub use cooling::{
+    Cooling, DEFAULT_COOLING_TAU_S, HeatWord, TOUCH_SAFE_C, cooling_from, heat_word,
+};
+pub use divider::{Divider, WrongTypePoint, displayed_c, wrong_type_curve};
+pub use figures::{LoopFigures, SETTLE_BAND_C, loop_figures};
+pub use heater::{HeaterPower, VoltageVerdict, heater_power, watts};
+pub use identify::{
+    AUTOTUNE_BELOW_C, Identified, IdentifyError, identify, sharpened, working_part,
+};
+pub use loop_sim::{LoopRun, LoopScript, simulate_loop};
+pub use margins::{Margins, margins};
+pub use model::{ModelError, Plant};
+pub use read_trace::{TraceDiagnostic, TraceFile, read_trace};
+pub use relay::{
+    RelayCycle, RelayError, Ultimate, exact_relay_cycle, relay_analysis, relay_from_trace,
+    ultimate_of,
+};
+pub use results::{
+    GainsRun, HoldResult, RULE_RUN_STEP_S, RuleRun, TuneResult, VerifyResult, compare_rules,
+    hold_result, run_of, tune_result,
+};
+pub use sensor::{
+    SENSOR_TYPES, SensorError, SensorTable, SensorType, sensor_type, steinhart_hart_from_points,
+};
+pub use thin::thinned;
+pub use trace::{Sample, Trace};
+pub use tuning::{RuleGains, TUNING_RULES, TuningRule, TuningRuleSpec, tune};

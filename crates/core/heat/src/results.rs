@@ -1,0 +1,218 @@
+//! What is kept of a hold, an autotune and a verification: figures with the number of the log they
+//! come from. Readings of the heater loop carry these, never samples.
+
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use wattotherm_gcode::AutotuneReport;
+
+use super::classify::{PhysicalLimits, TraceReading, read_class};
+use super::control::{ControllerSettings, Gains, OutputForm};
+use super::figures::{LoopFigures, loop_figures};
+use super::identify::{Identified, identify, sharpened, working_part};
+use super::loop_sim::{LoopScript, simulate_loop};
+use super::margins::{Margins, margins};
+use super::model::Plant;
+use super::relay::{Ultimate, relay_from_trace};
+use super::trace::Trace;
+use super::tuning::{TUNING_RULES, TuningRule, tune};
+
+/// A hold test.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct HoldResult {
+    /// Number of the kept log; none for figures typed in.
+    pub trace: Option<i64>,
+    /// Target [°C].
+    pub target_c: f64,
+    /// What the log shows.
+    pub reading: TraceReading,
+    /// Standard deviation in the hold [°C].
+    pub sd_c: Option<f64>,
+    /// Largest distance from the target in the hold [°C].
+    pub worst_c: Option<f64>,
+    /// Gains that the printer held then, as [`Gains::text`].
+    #[serde(default)]
+    pub gains_now: Option<String>,
+}
+
+/// Reads a hold test.
+#[must_use]
+pub fn hold_result(trace: &Trace, target_c: f64, limits: &PhysicalLimits) -> HoldResult {
+    let points: Vec<(f64, f64)> = trace
+        .samples
+        .iter()
+        .filter(|s| s.target_c.is_none_or(|t| t > 0.0))
+        .map(|s| (s.t_s, s.temp_c))
+        .collect();
+    let start = points.first().map_or(0.0, |p| p.0);
+    let figures = loop_figures(&points, target_c, start, None);
+    HoldResult {
+        trace: None,
+        target_c,
+        reading: read_class(trace, limits),
+        sd_c: figures.hold_sd_c,
+        worst_c: figures.hold_worst_c,
+        gains_now: None,
+    }
+}
+
+/// An autotune.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TuneResult {
+    /// Number of the kept log; none for figures typed in.
+    pub trace: Option<i64>,
+    /// Target [°C].
+    pub target_c: f64,
+    /// Part fan meanwhile, 0 to 1.
+    pub fan: f64,
+    /// What the log shows.
+    pub reading: TraceReading,
+    /// Ultimate gain and period.
+    pub ultimate: Option<Ultimate>,
+    /// Gains that the printer proposes [P, I, D], output 0 to 255.
+    pub printer_gains: Option<[f64; 3]>,
+    /// The plant that fits the log.
+    pub plant: Option<Identified>,
+    /// Why none fits.
+    pub no_plant: Option<String>,
+}
+
+/// Reads an autotune: the printer's own figures first, since it looks more often than it reports; the
+/// log's where it gave none.
+#[must_use]
+pub fn tune_result(
+    trace: &Trace,
+    target_c: f64,
+    fan: f64,
+    report: &AutotuneReport,
+    limits: &PhysicalLimits,
+) -> TuneResult {
+    let reported = match (report.ku, report.tu_s) {
+        (Some(ku), Some(tu_s)) if ku > 0.0 && tu_s > 0.0 => Some(Ultimate {
+            ku: ku / OutputForm::Byte.full(),
+            tu_s,
+        }),
+        _ => None,
+    };
+    let ultimate = reported.or_else(|| relay_from_trace(trace, target_c).ok().map(|r| r.2));
+    let (plant, no_plant) = match identify(&sharpened(&working_part(trace, target_c), target_c)) {
+        Ok(p) => (Some(p), None),
+        Err(e) => (None, Some(e.to_string())),
+    };
+    let printer_gains = match (report.kp, report.ki, report.kd) {
+        (Some(p), Some(i), Some(d)) => Some([p, i, d]),
+        _ => None,
+    };
+    // A relay swings: that is no fault of the loop. Only faults count here.
+    TuneResult {
+        trace: None,
+        target_c,
+        fan,
+        reading: read_class(trace, limits),
+        ultimate,
+        printer_gains,
+        plant,
+        no_plant,
+    }
+}
+
+/// A verification by step, hold and fan.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct VerifyResult {
+    /// Number of the kept log; none for figures typed in.
+    pub trace: Option<i64>,
+    /// Target [°C].
+    pub target_c: f64,
+    /// What the log shows.
+    pub reading: TraceReading,
+    /// Figures of step, hold and fan.
+    pub figures: LoopFigures,
+    /// Gains that the printer held then, as [`Gains::text`].
+    #[serde(default)]
+    pub gains_now: Option<String>,
+}
+
+/// What gains would do.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct GainsRun {
+    /// The gains as text, output 0 to 255.
+    pub gains: String,
+    /// The same, output 0 to 1.
+    pub gains_unit: String,
+    /// Figures of the simulated run.
+    pub figures: LoopFigures,
+    /// How far the loop is from swinging; none where it can't.
+    pub margins: Option<Margins>,
+    /// Temperatures of the simulated run [°C], one every [`RULE_RUN_STEP_S`].
+    pub points: Vec<f64>,
+}
+
+/// What one rule's gains would do.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct RuleRun {
+    /// Which rule.
+    pub rule: TuningRule,
+    /// Its name.
+    pub label: String,
+    /// Why one would take it.
+    pub why: String,
+    /// Where it was published.
+    pub source: String,
+    /// Its run; none where the rule has nothing to go by.
+    pub run: Option<GainsRun>,
+}
+
+/// Time between the points of a [`RuleRun`] [s].
+pub const RULE_RUN_STEP_S: f64 = 1.0;
+
+/// What these gains would do on a plant: step from 40 °C below, hold, part fan.
+///
+/// `fan_duty` is the heat the fan takes, as duty.
+#[must_use]
+pub fn run_of(plant: &Plant, gains: Gains, target_c: f64, fan_duty: f64) -> GainsRun {
+    let script = LoopScript {
+        fan_duty,
+        ..LoopScript::usual(target_c)
+    };
+    let settings = ControllerSettings::common(gains);
+    let run = simulate_loop(plant, settings, &script);
+    let mut points = Vec::new();
+    let mut next = 0.0;
+    for (t, c) in &run.points {
+        if *t >= next - 1e-9 {
+            points.push((c * 100.0).round() / 100.0);
+            next += RULE_RUN_STEP_S;
+        }
+    }
+    let [p, i, d] = gains.in_form(OutputForm::Unit);
+    GainsRun {
+        gains: gains.text(),
+        gains_unit: format!("P {p:.4} I {i:.5} D {d:.3}"),
+        figures: run.figures,
+        margins: margins(plant, &settings),
+        points,
+    }
+}
+
+/// Simulates every rule on the identified plant, see [`run_of`].
+#[must_use]
+pub fn compare_rules(
+    plant: &Plant,
+    ultimate: Option<Ultimate>,
+    target_c: f64,
+    fan_duty: f64,
+) -> Vec<RuleRun> {
+    TUNING_RULES
+        .iter()
+        .map(|spec| RuleRun {
+            rule: spec.rule,
+            label: spec.label.to_owned(),
+            why: spec.why.to_owned(),
+            source: spec.source.to_owned(),
+            run: tune(spec.rule, ultimate, Some(plant))
+                .map(|g| run_of(plant, g, target_c, fan_duty)),
+        })
+        .collect()
+}

@@ -1,0 +1,252 @@
+//! From replaced parts and results so far to what is due, conditional, closed or released.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use wattotherm_printer::{Parameter, Replacement};
+
+use super::reasons;
+use super::tables::{ARROWS, ChainTables};
+use super::{Effort, Strength, effort_of};
+
+/// What the job has found about one parameter so far. Moments are sequence numbers of the
+/// logbook: only their order matters.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Outcome {
+    /// When the station last closed with a pass; none while it is open.
+    pub closed_at: Option<u64>,
+    /// When the value last moved by more than its uncertainty; none while it is as it was.
+    pub changed_at: Option<u64>,
+}
+
+/// A filament's value that an earlier job left in doubt.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct StaleCause {
+    /// What the earlier job's parts demanded.
+    pub strength: Strength,
+    /// Clause, e.g. "job 231 replaced the nozzle with another filament loaded".
+    pub clause: String,
+}
+
+/// All that a plan depends on.
+#[derive(Clone, Debug, Default)]
+pub struct PlanInput {
+    /// Rows of the first table that apply.
+    pub replaced: BTreeSet<Replacement>,
+    /// Values in doubt from earlier jobs.
+    pub stale: BTreeMap<Parameter, StaleCause>,
+    /// Results so far.
+    pub outcomes: BTreeMap<Parameter, Outcome>,
+    /// Parameters this printer doesn't have, e.g. XY offset with one nozzle.
+    pub absent: BTreeSet<Parameter>,
+}
+
+/// Where a parameter stands on the traveller.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Status {
+    /// To be worked through.
+    Due,
+    /// Due only if something it rests on moves.
+    Conditional,
+    /// Worked through; it passed.
+    Closed,
+    /// What it rests on came out as it was: nothing to do.
+    Released,
+    /// Neither table reaches it.
+    Untouched,
+}
+
+/// One parameter of a plan.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct PlanLine {
+    /// Which parameter.
+    pub parameter: Parameter,
+    /// Where it stands.
+    pub status: Status,
+    /// Redo or verify: now for `due` and `closed`, at most for `conditional`.
+    pub strength: Option<Strength>,
+    /// One sentence why.
+    pub reason: String,
+    /// Parameters that must be settled first; empty means it can be worked on now.
+    pub waits_for: Vec<Parameter>,
+    /// What it takes at most, if it is due or conditional.
+    pub effort: Effort,
+}
+
+/// The parameters of a job with their reasons and totals.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Plan {
+    /// One line a parameter, in the order of work.
+    pub lines: Vec<PlanLine>,
+    /// What is due whatever the results.
+    pub at_least: Effort,
+    /// What is due if every value on the way moves.
+    pub at_most: Effort,
+}
+
+impl Plan {
+    /// The line of one parameter; none if the printer doesn't have it.
+    #[must_use]
+    pub fn line(&self, parameter: Parameter) -> Option<&PlanLine> {
+        self.lines.iter().find(|l| l.parameter == parameter)
+    }
+}
+
+/// Works out the plan.
+///
+/// A cell of the first table makes a parameter due at once. An arrow makes what lies downstream
+/// conditional: due with the arrow's strength once the upstream value has moved, released once
+/// everything upstream is settled and came out as it was. A closing counts only if nothing
+/// upstream moved after it.
+///
+/// Source: early cutoff after Mokhov, Mitchell, Peyton Jones 2018; tables common practice.
+/// Domain: any input. The result depends on the order of moments in `outcomes` only where one
+/// parameter rests on the other.
+#[must_use]
+pub fn plan(tables: &ChainTables, input: &PlanInput) -> Plan {
+    let mut walk = Walk {
+        tables,
+        input,
+        state: BTreeMap::new(),
+    };
+    let lines: Vec<PlanLine> = Parameter::ALL
+        .into_iter()
+        .filter(|p| !input.absent.contains(p))
+        .map(|p| walk.visit(p))
+        .collect();
+    let at_least = lines
+        .iter()
+        .filter(|l| l.status == Status::Due)
+        .filter_map(|l| l.strength.map(|s| effort_of(l.parameter, s)))
+        .sum();
+    let at_most = lines.iter().map(|l| l.effort).sum();
+    Plan {
+        lines,
+        at_least,
+        at_most,
+    }
+}
+
+#[derive(Clone, Copy)]
+struct Visited {
+    status: Status,
+    changed_at: Option<u64>,
+}
+
+struct Walk<'a> {
+    tables: &'a ChainTables,
+    input: &'a PlanInput,
+    state: BTreeMap<Parameter, Visited>,
+}
+
+impl Walk<'_> {
+    fn visit(&mut self, parameter: Parameter) -> PlanLine {
+        let parts: Vec<(Replacement, Strength)> = self
+            .input
+            .replaced
+            .iter()
+            .filter_map(|r| self.tables.cell(*r, parameter).map(|s| (*r, s)))
+            .collect();
+        let stale = self.input.stale.get(&parameter);
+        let direct = parts
+            .iter()
+            .map(|(_, s)| *s)
+            .chain(stale.map(|s| s.strength))
+            .max();
+
+        let (mut moved, mut pending, mut still) = (Vec::new(), Vec::new(), Vec::new());
+        for arrow in ARROWS.iter().filter(|a| a.downstream == parameter) {
+            let Some(up) = self.state.get(&arrow.upstream) else {
+                continue; // absent on this printer
+            };
+            match (up.changed_at, up.status) {
+                (Some(at), _) => moved.push((arrow.upstream, arrow.strength, at)),
+                (None, Status::Due | Status::Conditional) => {
+                    pending.push((arrow.upstream, arrow.strength));
+                }
+                (None, Status::Closed | Status::Released) => still.push(arrow.upstream),
+                (None, Status::Untouched) => {}
+            }
+        }
+
+        let outcome = self
+            .input
+            .outcomes
+            .get(&parameter)
+            .copied()
+            .unwrap_or_default();
+        let last_move = moved.iter().map(|(_, _, at)| *at).max();
+        let closed = outcome
+            .closed_at
+            .is_some_and(|at| last_move.is_none_or(|m| at > m));
+        let now = direct
+            .into_iter()
+            .chain(moved.iter().map(|(_, s, _)| *s))
+            .max();
+        let at_most = now.into_iter().chain(pending.iter().map(|(_, s)| *s)).max();
+
+        let status = if closed {
+            Status::Closed
+        } else if now.is_some() {
+            Status::Due
+        } else if !pending.is_empty() {
+            Status::Conditional
+        } else if !still.is_empty() {
+            Status::Released
+        } else {
+            Status::Untouched
+        };
+        let strength = match status {
+            Status::Due | Status::Closed => now,
+            Status::Conditional => at_most,
+            Status::Released | Status::Untouched => None,
+        };
+        let waits_for = Parameter::ALL
+            .into_iter()
+            .filter(|u| self.is_open_upstream(*u, parameter))
+            .collect();
+        let effort = match (status, at_most) {
+            (Status::Due | Status::Conditional, Some(s)) => effort_of(parameter, s),
+            _ => Effort::default(),
+        };
+        let reason = reasons::sentence(&reasons::Facts {
+            parameter,
+            status,
+            strength,
+            parts: parts.iter().map(|(r, _)| *r).collect(),
+            stale: stale.map(|s| s.clause.as_str()),
+            moved: moved.iter().map(|(p, _, _)| *p).collect(),
+            pending: pending.iter().map(|(p, _)| *p).collect(),
+            still,
+            changed: outcome.changed_at.is_some(),
+        });
+        self.state.insert(
+            parameter,
+            Visited {
+                status,
+                changed_at: outcome.changed_at,
+            },
+        );
+        PlanLine {
+            parameter,
+            status,
+            strength,
+            reason,
+            waits_for,
+            effort,
+        }
+    }
+
+    /// Whether `upstream` is still open and `parameter` rests on it.
+    fn is_open_upstream(&self, upstream: Parameter, parameter: Parameter) -> bool {
+        ARROWS
+            .iter()
+            .any(|a| a.downstream == parameter && a.upstream == upstream)
+            && self
+                .state
+                .get(&upstream)
+                .is_some_and(|v| matches!(v.status, Status::Due | Status::Conditional))
+    }
+}

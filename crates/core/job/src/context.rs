@@ -1,0 +1,71 @@
+//! What a station needs to know besides its readings.
+
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use wattotherm_printer::{FilamentFacts, Parameter, PrinterFacts, Replacement};
+
+use crate::chain::Strength;
+use crate::house::House;
+
+/// Everything a station's arithmetic depends on besides readings. All fields have defaults, so
+/// that a bare set of readings can be evaluated too.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct Context {
+    /// House rules.
+    pub house: House,
+    /// The printer.
+    pub printer: PrinterFacts,
+    /// The filament, for stations that belong to one.
+    pub filament: Option<FilamentFacts>,
+    /// Value in force before the job, in the parameter's unit.
+    pub before: Option<f64>,
+    /// The same for values that are texts.
+    pub before_text: Option<String>,
+    /// Redo or verify.
+    pub strength: Option<Strength>,
+    /// Adjusts at this station since it last passed.
+    pub adjusts_so_far: u32,
+    /// What was replaced in this job.
+    pub replaced: Vec<Replacement>,
+    /// Minutes of printing after which the complaint showed, one entry a time.
+    pub failure_times_min: Vec<f64>,
+    /// For a trial: which parameter.
+    pub parameter: Option<Parameter>,
+    /// For a check: which list, e.g. `intake` or `fit.tube`.
+    pub list: Option<String>,
+    /// Settings report kept when the job began.
+    pub snapshot: Option<String>,
+    /// Values that the job's stations left in the printer.
+    pub expected: Vec<ExpectedSetting>,
+    /// Readings with which this station was last closed in the job.
+    pub previous: Option<serde_json::Value>,
+}
+
+/// A value that a station left in the printer's memory.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ExpectedSetting {
+    /// Command, e.g. `M301`.
+    pub code: String,
+    /// Letter, e.g. `P`.
+    pub letter: char,
+    /// Value.
+    pub value: f64,
+    /// The station, e.g. "Heater loop".
+    pub station: String,
+}
+
+impl Context {
+    /// Whether gears or motor of the extruder were replaced in this job.
+    #[must_use]
+    pub fn fresh_drive(&self) -> bool {
+        use wattotherm_printer::Replacement as R;
+        self.replaced.iter().any(|r| {
+            matches!(
+                r,
+                R::ExtruderDrive | R::ExtruderMotor | R::TubeToDirectDrive | R::ControlBoard
+            )
+        })
+    }
+}

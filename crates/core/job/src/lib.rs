@@ -1,0 +1,19 @@
+//! The rules and the arithmetic of printer recalibration.
+//!
+//! Pure: no I/O, no clock, no async. Readings go in, findings come out. A test asserts the list of
+//! dependencies so that it stays so.
+#![deny(missing_docs)]
+
+mod caution;
+pub mod chain;
+mod context;
+pub mod finding;
+mod guard_limits;
+pub mod house;
+pub mod route;
+pub mod sheets;
+pub mod stations;
+
+pub use caution::{Caution, SignalWord};
+pub use context::{Context, ExpectedSetting};
+pub use guard_limits::guard_limits;

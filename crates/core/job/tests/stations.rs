@@ -1,0 +1,953 @@
+//! Every station reaches every verdict, and says why in words a tired technician understands.
+
+#![allow(clippy::unwrap_used)]
+
+use proptest::prelude::*;
+use serde_json::{Value, json};
+use wattotherm_job::Context;
+use wattotherm_job::finding::Finding;
+use wattotherm_job::house::{Choice, House, RULES, RuleId, TOLERANCES, ToleranceId};
+use wattotherm_job::stations::{EvaluateError, StationName, evaluate, set_up, start};
+use wattotherm_measure::Verdict;
+use wattotherm_printer::{Parameter, Replacement};
+
+fn found(station: StationName, readings: &Value, context: &Context) -> Finding {
+    evaluate(station, readings, context).unwrap()
+}
+
+fn problems(
+    station: StationName,
+    readings: &Value,
+) -> Vec<(String, &'static str, String, Option<f64>)> {
+    match evaluate(station, readings, &Context::default()) {
+        Err(EvaluateError::Readings(e)) => e
+            .problems
+            .iter()
+            .map(|p| {
+                (
+                    p.field().to_owned(),
+                    p.code(),
+                    p.to_string(),
+                    p.suggestion(),
+                )
+            })
+            .collect(),
+        other => panic!("no field problems: {other:?}"),
+    }
+}
+
+fn drive(runs: &[&str]) -> Value {
+    json!({"version": 1, "steps_set": "93", "mark_mm": "120", "feed_mm": "100", "instrument": "steel_rule", "runs": runs})
+}
+
+fn with(mut base: Value, over: &Value) -> Value {
+    for (k, v) in over.as_object().unwrap() {
+        base[k] = v.clone();
+    }
+    base
+}
+
+const GEAR: [(&str, &str); 4] = [
+    ("full_steps", "200"),
+    ("microsteps", "16"),
+    ("gear_ratio", "3"),
+    ("drive_diameter_mm", "7.3"),
+];
+
+fn geared(set: &str, runs: &[&str]) -> Value {
+    let mut r = with(drive(runs), &json!({"steps_set": set}));
+    for (k, v) in GEAR {
+        r[k] = json!(v);
+    }
+    r
+}
+
+#[test]
+fn drive_adjusts_by_the_sketch_of_the_design() {
+    let f = found(
+        StationName::Drive,
+        &drive(&["27.5", "27,0"]),
+        &Context::default(),
+    );
+    assert_eq!(f.verdict, Verdict::Adjust);
+    assert_eq!(f.after, Some(100.27));
+    assert_eq!(f.bands[0].measured_text, "92.75 ±0.58 mm");
+    assert_eq!(f.headline, "Adjust: 93.0 → 100.3 steps/mm.");
+    let lines: Vec<&str> = f.commands.iter().map(|c| c.line.as_str()).collect();
+    assert_eq!(lines, ["M92 E100.27", "M500", "M503"]);
+}
+
+#[test]
+fn drive_passes_with_a_caliper_and_asks_again_with_a_rule() {
+    let rule = found(StationName::Drive, &drive(&["20"]), &Context::default());
+    assert_eq!(rule.verdict, Verdict::MeasureAgain);
+    assert!(
+        rule.reasons
+            .iter()
+            .any(|r| r.contains("rests on the instrument alone")),
+        "{:?}",
+        rule.reasons
+    );
+    assert!(
+        rule.settle.iter().any(|s| s.contains("more runs")),
+        "{:?}",
+        rule.settle
+    );
+    assert!(
+        rule.settle.iter().any(|s| s.contains("feed 200 mm")),
+        "{:?}",
+        rule.settle
+    );
+    assert!(rule.commands.is_empty());
+    let caliper = with(drive(&["20.03"]), &json!({"instrument": "caliper"}));
+    assert_eq!(
+        found(StationName::Drive, &caliper, &Context::default()).verdict,
+        Verdict::Pass
+    );
+}
+
+#[test]
+fn what_would_settle_does_settle_it() {
+    let first = found(
+        StationName::Drive,
+        &drive(&["20", "20"]),
+        &Context::default(),
+    );
+    assert_eq!(first.verdict, Verdict::MeasureAgain);
+    let more: usize = first.settle[0]
+        .split(' ')
+        .next()
+        .unwrap()
+        .parse()
+        .unwrap_or(1);
+    let runs = vec!["20"; 2 + more];
+    assert_eq!(
+        found(StationName::Drive, &drive(&runs), &Context::default()).verdict,
+        Verdict::Pass
+    );
+    assert_ne!(
+        found(StationName::Drive, &drive(&runs[1..]), &Context::default()).verdict,
+        Verdict::Pass
+    );
+}
+
+#[test]
+fn drive_names_the_wrong_number_after_a_change_of_gears() {
+    let fresh = Context {
+        replaced: vec![Replacement::ExtruderDrive],
+        ..Context::default()
+    };
+    let cases = [
+        // 139.5 steps/mm is the drive without its ratio of 3: a third of the length comes.
+        (
+            geared("139.5", &["86.7", "86.6"]),
+            "the gear ratio of 3 was left out of 139.5 steps/mm",
+        ),
+        (
+            geared("209.3", &["70.0", "70.1"]),
+            "209.3 steps/mm belongs to 8 microsteps or another motor, not to 16",
+        ),
+        (
+            geared("418.6", &["70.0", "70.1"]),
+            "the driver runs at 32 microsteps, not 16",
+        ),
+        (
+            geared("300.0", &["48.3", "48.4"]),
+            "300 steps/mm is not this drive's value",
+        ),
+        (
+            drive(&["70", "70"]),
+            "far off right after the drive was replaced",
+        ),
+        (drive(&["219", "220"]), "the drive runs backward"),
+        (drive(&["120", "120"]), "nothing was fed"),
+    ];
+    for (readings, cause) in cases {
+        let f = found(StationName::Drive, &readings, &fresh);
+        assert_eq!(
+            (f.verdict, f.cause.as_deref()),
+            (Verdict::Stop, Some(cause))
+        );
+        assert!(
+            f.commands.is_empty() && f.after.is_none() && f.plain.is_empty(),
+            "a stop sets nothing"
+        );
+    }
+    let old = found(
+        StationName::Drive,
+        &drive(&["70", "70"]),
+        &Context::default(),
+    );
+    assert_eq!(
+        old.cause.as_deref(),
+        Some("beyond ±15 % with the drive untouched")
+    );
+}
+
+#[test]
+fn drive_tells_slip_and_resistance_from_steps() {
+    let slip = with(
+        drive(&["20", "20"]),
+        &json!({"speed_mm_s": "1.5", "fast_mm_s": "5", "fast_runs": ["26", "26"]}),
+    );
+    assert_eq!(
+        found(StationName::Drive, &slip, &Context::default())
+            .cause
+            .as_deref(),
+        Some("it slips when it feeds faster")
+    );
+    let held = with(drive(&["31", "31"]), &json!({"free_runs": ["20", "20"]}));
+    assert_eq!(
+        found(StationName::Drive, &held, &Context::default())
+            .cause
+            .as_deref(),
+        Some("resistance downstream of the drive")
+    );
+    let both = with(drive(&["25", "25"]), &json!({"free_runs": ["25", "25"]}));
+    let f = found(StationName::Drive, &both, &Context::default());
+    assert_eq!(f.verdict, Verdict::Adjust);
+    assert!(
+        f.reasons.iter().any(|r| r.contains("short alike")),
+        "{:?}",
+        f.reasons
+    );
+}
+
+#[test]
+fn the_fourth_adjust_is_a_stop() {
+    for adjusts in 0..5 {
+        let context = Context {
+            adjusts_so_far: adjusts,
+            ..Context::default()
+        };
+        let f = found(StationName::Drive, &drive(&["27.5", "27"]), &context);
+        assert_eq!(
+            f.verdict,
+            if adjusts < 3 {
+                Verdict::Adjust
+            } else {
+                Verdict::Stop
+            }
+        );
+        assert_eq!(f.commands.is_empty(), adjusts >= 3);
+    }
+}
+
+#[test]
+fn the_computed_school_sets_the_computed_value() {
+    let mut house = House::default();
+    house.choices.insert(
+        RuleId::StepsOrFlow,
+        Choice {
+            option: "computed".into(),
+            reason: String::new(),
+        },
+    );
+    let context = Context {
+        house,
+        ..Context::default()
+    };
+    let f = found(
+        StationName::Drive,
+        &geared("400", &["24", "24.2"]),
+        &context,
+    );
+    assert_eq!((f.verdict, f.after), (Verdict::Adjust, Some(418.6)));
+    assert_eq!(
+        found(
+            StationName::Drive,
+            &geared("418.6", &["22", "22"]),
+            &context
+        )
+        .verdict,
+        Verdict::Pass
+    );
+}
+
+#[test]
+fn bad_numbers_get_a_kind_message_each() {
+    let cases = [
+        (
+            drive(&["27.5", "2.75"]),
+            "runs.1",
+            "did_you_mean",
+            "2.75 mm is unusual for the rest. Did you mean 27.5 mm? Confirm it if it is right.",
+            Some(27.5),
+        ),
+        (
+            drive(&["-3"]),
+            "runs.0",
+            "out_of_range",
+            "The rest can't be -3 mm: a mark that went into the inlet can't be measured: mark farther up and feed again. Type 0 to 1000 mm.",
+            None,
+        ),
+        (
+            drive(&["abc"]),
+            "runs.0",
+            "not_a_number",
+            "“abc” is not a number. Type the rest in digits, in mm.",
+            None,
+        ),
+        (
+            drive(&["NaN"]),
+            "runs.0",
+            "not_a_number",
+            "“NaN” is not a number. Type the rest in digits, in mm.",
+            None,
+        ),
+        (
+            drive(&["1e300"]),
+            "runs.0",
+            "not_a_number",
+            "“1e300” is not a number. Type the rest in digits, in mm.",
+            None,
+        ),
+        (
+            drive(&[]),
+            "runs.0",
+            "count",
+            "Type what is left of the mark after at least one run.",
+            None,
+        ),
+        (
+            with(drive(&["20"]), &json!({"mark_mm": "12"})),
+            "mark_mm",
+            "out_of_range",
+            "The mark above the inlet can't be 12 mm: a mark must leave room to feed and still be in reach of a rule. Type 20 to 600 mm. Did you mean 120 mm?",
+            Some(120.0),
+        ),
+        (
+            with(drive(&["20"]), &json!({"mark_mm": "90"})),
+            "mark_mm",
+            "conflict",
+            "The mark at 90 mm goes into the inlet when 100 mm are fed. Mark at least 10 mm farther up than you feed.",
+            None,
+        ),
+        (
+            with(drive(&["20"]), &json!({"steps_set": ""})),
+            "steps_set",
+            "missing",
+            "Type the steps per millimetre.",
+            None,
+        ),
+    ];
+    for (readings, field, code, message, suggestion) in cases {
+        let got = problems(StationName::Drive, &readings);
+        assert!(
+            got.contains(&(field.into(), code, message.into(), suggestion)),
+            "{readings}: {got:?}"
+        );
+    }
+    let confirmed = with(drive(&["27.5", "2.75"]), &json!({"confirmed": ["runs.1"]}));
+    assert!(evaluate(StationName::Drive, &confirmed, &Context::default()).is_ok());
+}
+
+fn bed(z: [&str; 5]) -> Value {
+    let places = [
+        ("front left", 30, 30),
+        ("front right", 205, 30),
+        ("back left", 30, 205),
+        ("back right", 205, 205),
+        ("middle", 117, 117),
+    ];
+    let points: Vec<Value> = places
+        .iter()
+        .zip(z)
+        .map(|((name, x, y), z)| json!({"name": name, "x_mm": x, "y_mm": y, "z_mm": z, "screw": *name != "middle"}))
+        .collect();
+    json!({"version": 1, "sense": "gap", "clockwise": "lowers", "thread": "M4", "instrument": "height_gauge", "points": points})
+}
+
+#[test]
+fn tram_reaches_every_verdict_and_turns_the_right_way() {
+    let context = Context::default();
+    assert_eq!(
+        found(
+            StationName::Tram,
+            &bed(["0.10", "0.11", "0.10", "0.11", "0.10"]),
+            &context
+        )
+        .verdict,
+        Verdict::Pass
+    );
+    // A plane: the right side's gap is 0.7 mm wider, so the bed lies low there: one turn of M4 apart.
+    let f = found(
+        StationName::Tram,
+        &bed(["0.10", "0.80", "0.10", "0.80", "0.45"]),
+        &context,
+    );
+    assert_eq!(f.verdict, Verdict::Adjust);
+    let turns: Vec<_> = f.rows.iter().map(|r| r.after.clone().unwrap()).collect();
+    assert_eq!(
+        turns,
+        [
+            "half a turn clockwise",
+            "half a turn anticlockwise",
+            "half a turn clockwise",
+            "half a turn anticlockwise"
+        ]
+    );
+    let raised = found(
+        StationName::Tram,
+        &with(
+            bed(["0.10", "0.80", "0.10", "0.80", "0.45"]),
+            &json!({"clockwise": "raises"}),
+        ),
+        &context,
+    );
+    assert_eq!(
+        raised.rows[0].after.as_deref(),
+        Some("half a turn anticlockwise")
+    );
+    let border = found(
+        StationName::Tram,
+        &with(
+            bed(["0.10", "0.13", "0.10", "0.13", "0.12"]),
+            &json!({"instrument": "paper"}),
+        ),
+        &context,
+    );
+    assert_eq!(border.verdict, Verdict::Pass);
+    let coarse = with(
+        bed(["0.10", "0.13", "0.10", "0.13", "0.12"]),
+        &json!({"instrument": "steel_rule"}),
+    );
+    assert_eq!(
+        found(StationName::Tram, &coarse, &context).verdict,
+        Verdict::MeasureAgain
+    );
+    let shifted = found(
+        StationName::Tram,
+        &bed(["-4.9", "4.9", "-4.9", "4.9", "0"]),
+        &context,
+    );
+    assert_eq!(shifted.verdict, Verdict::Stop);
+}
+
+#[test]
+fn tram_names_the_warp_and_leaves_it_to_the_mesh() {
+    let domed = found(
+        StationName::Tram,
+        &bed(["0.30", "0.30", "0.30", "0.30", "0.05"]),
+        &Context::default(),
+    );
+    assert_eq!(domed.verdict, Verdict::Pass);
+    assert!(
+        domed
+            .reasons
+            .iter()
+            .any(|r| r.contains("domed") && r.contains("for a mesh, not for screws")),
+        "{:?}",
+        domed.reasons
+    );
+    let twisted = found(
+        StationName::Tram,
+        &bed(["0.30", "0.10", "0.10", "0.30", "0.20"]),
+        &Context::default(),
+    );
+    assert!(
+        twisted.reasons.iter().any(|r| r.contains("twisted")),
+        "{:?}",
+        twisted.reasons
+    );
+    let diagonal: Vec<Value> = [0, 50, 100]
+        .map(|x| json!({"x_mm": x, "y_mm": x, "z_mm": 0.1, "screw": true}))
+        .into();
+    let line = json!({"points": diagonal});
+    assert_eq!(
+        problems(StationName::Tram, &line)[0].2,
+        "No plane: the points lie on one line or one spot: spread them out."
+    );
+}
+
+fn patches(t: &[&str]) -> Value {
+    let places = [
+        (40.0, 40.0),
+        (190.0, 40.0),
+        (115.0, 115.0),
+        (40.0, 190.0),
+        (190.0, 190.0),
+    ];
+    let p: Vec<Value> = t
+        .iter()
+        .zip(places)
+        .map(|(t, (x, y))| json!({"x_mm": x, "y_mm": y, "t_mm": t}))
+        .collect();
+    json!({"version": 1, "method": "patch", "offset_set_mm": "-1.62", "commanded_mm": "0.2", "instrument": "micrometer", "patches": p})
+}
+
+#[test]
+fn offset_z_reaches_every_verdict_with_the_right_sign() {
+    let context = Context::default();
+    let thick = found(
+        StationName::OffsetZ,
+        &patches(&["0.26", "0.26", "0.27", "0.26", "0.26"]),
+        &context,
+    );
+    assert_eq!(
+        (thick.verdict, thick.after),
+        (Verdict::Adjust, Some(-1.682))
+    );
+    assert!(thick.headline.contains("closer"), "{}", thick.headline);
+    let thin = found(
+        StationName::OffsetZ,
+        &patches(&["0.14", "0.14", "0.13", "0.14", "0.14"]),
+        &context,
+    );
+    assert_eq!(thin.after, Some(-1.558));
+    assert!(thin.headline.contains("farther"), "{}", thin.headline);
+    assert_eq!(thin.commands[0].line, "M851 Z-1.558");
+    assert_eq!(
+        found(
+            StationName::OffsetZ,
+            &patches(&["0.20", "0.20", "0.21", "0.20", "0.20"]),
+            &context
+        )
+        .verdict,
+        Verdict::Pass
+    );
+    let one = with(patches(&["0.21"]), &json!({"instrument": "caliper"}));
+    let again = found(StationName::OffsetZ, &one, &context);
+    assert_eq!(again.verdict, Verdict::MeasureAgain);
+    assert!(
+        again.settle.iter().any(|s| s.contains("micrometer")),
+        "{:?}",
+        again.settle
+    );
+    let far = with(
+        patches(&["1.9", "1.9", "1.9"]),
+        &json!({"confirmed": ["patches.0.t_mm", "patches.1.t_mm", "patches.2.t_mm"]}),
+    );
+    assert_eq!(
+        found(StationName::OffsetZ, &far, &context).verdict,
+        Verdict::Stop
+    );
+    let tilted = found(
+        StationName::OffsetZ,
+        &patches(&["0.10", "0.35", "0.22", "0.10", "0.35"]),
+        &context,
+    );
+    assert_eq!(
+        (tilted.verdict, tilted.send_back.as_deref()),
+        (Verdict::Stop, Some("tram"))
+    );
+}
+
+#[test]
+fn offset_z_by_paper_takes_the_paper_for_the_gap() {
+    // The paper drags at Z 0.00: the true gap is its 0.10 mm, so the nozzle stands 0.10 too far.
+    let r = json!({"method": "paper", "offset_set_mm": -1.5, "touches_mm": ["0.00", "0.00"], "instrument": "paper"});
+    let f = found(StationName::OffsetZ, &r, &Context::default());
+    assert_eq!((f.verdict, f.after), (Verdict::Adjust, Some(-1.6)));
+    let at_gauge = with(r, &json!({"touches_mm": ["0.10", "0.10", "0.10"]}));
+    assert_eq!(
+        found(StationName::OffsetZ, &at_gauge, &Context::default()).verdict,
+        Verdict::Pass
+    );
+}
+
+fn walls(low: [&str; 4], high: [&str; 4]) -> Value {
+    let w: Vec<Value> = low
+        .iter()
+        .map(|t| ("low", t))
+        .chain(high.iter().map(|t| ("high", t)))
+        .enumerate()
+        .map(|(i, (h, t))| json!({"side": i % 4 + 1, "height": h, "t_mm": t}))
+        .collect();
+    json!({"version": 1, "method": "walls", "flow_set_percent": "98", "wall_mm": "0.45", "instrument": "micrometer", "walls": w})
+}
+
+#[test]
+fn flow_reaches_every_verdict() {
+    let context = Context::default();
+    let good = walls(
+        ["0.451", "0.449", "0.452", "0.450"],
+        ["0.450", "0.448", "0.451", "0.452"],
+    );
+    assert_eq!(
+        found(StationName::Flow, &good, &context).verdict,
+        Verdict::Pass
+    );
+    let thick = found(
+        StationName::Flow,
+        &walls(
+            ["0.49", "0.49", "0.50", "0.49"],
+            ["0.50", "0.49", "0.49", "0.50"],
+        ),
+        &context,
+    );
+    assert_eq!((thick.verdict, thick.after), (Verdict::Adjust, Some(89.3)));
+    assert_eq!(thick.commands[0].line, "M221 S89.3");
+    assert_eq!(thick.plain[0].value, "0.893");
+    let caliper = with(
+        walls(
+            ["0.46", "0.45", "0.47", "0.44"],
+            ["0.45", "0.46", "0.44", "0.47"],
+        ),
+        &json!({"instrument": "caliper"}),
+    );
+    assert_eq!(
+        found(StationName::Flow, &caliper, &context).verdict,
+        Verdict::MeasureAgain
+    );
+    let fading = found(
+        StationName::Flow,
+        &walls(
+            ["0.45", "0.451", "0.449", "0.45"],
+            ["0.38", "0.381", "0.379", "0.38"],
+        ),
+        &context,
+    );
+    assert_eq!(fading.verdict, Verdict::Stop);
+    assert!(fading.cause.unwrap().contains("between bottom and top"));
+    let half = found(
+        StationName::Flow,
+        &walls(["0.22"; 4], ["0.22"; 4]),
+        &context,
+    );
+    assert_eq!(
+        (half.verdict, half.send_back.as_deref()),
+        (Verdict::Stop, Some("drive"))
+    );
+}
+
+#[test]
+fn flow_by_mass_keeps_the_density_in_its_uncertainty() {
+    let r = json!({"method": "mass", "flow_set_percent": 100, "volume_mm3": 8000, "density_g_cm3": "1.24", "instrument": "balance",
+                   "masses_g": ["9.92", "9.92", "9.92", "9.93"]});
+    let f = found(StationName::Flow, &r, &Context::default());
+    assert_eq!(f.verdict, Verdict::Pass);
+    // 1 % of 9.92 g, rectangular, at 95 %: no balance makes it smaller.
+    assert!(
+        f.bands[0].expanded > 0.0992 / 3.0_f64.sqrt() * 1.95,
+        "{}",
+        f.bands[0].expanded
+    );
+    assert_eq!(
+        found(
+            StationName::Flow,
+            &with(r, &json!({"masses_g": ["9.0"]})),
+            &Context::default()
+        )
+        .after,
+        Some(110.2)
+    );
+}
+
+fn cube(over: &Value) -> Value {
+    with(
+        json!({"edge_mm": "20", "instrument": "caliper", "x_mm": ["20.02", "20.03"], "y_mm": ["20.01", "20.02"], "z_mm": ["20.0", "19.99"],
+               "strings": "1", "first_layer_good": "yes", "walls_even": "yes", "clicking": "no", "came_back": "no", "clean_run_min": "150"}),
+        over,
+    )
+}
+
+#[test]
+fn acceptance_runs_as_long_as_the_complaint_needs() {
+    let hour = Context {
+        failure_times_min: vec![60.0],
+        ..Context::default()
+    };
+    let short = found(
+        StationName::Acceptance,
+        &cube(&json!({"clean_run_min": "60"})),
+        &hour,
+    );
+    assert_eq!(short.verdict, Verdict::MeasureAgain);
+    assert_eq!(short.settle, ["print 1 h 18 min more without a fault"]);
+    assert_eq!(
+        found(StationName::Acceptance, &cube(&json!({})), &hour).verdict,
+        Verdict::Pass
+    );
+    let back = found(
+        StationName::Acceptance,
+        &cube(&json!({"came_back": "yes"})),
+        &hour,
+    );
+    assert_eq!(
+        (back.verdict, back.cause.as_deref()),
+        (
+            Verdict::Stop,
+            Some("the complaint came back after 2 h 30 min")
+        )
+    );
+    assert_eq!(
+        found(
+            StationName::Acceptance,
+            &cube(&json!({"clicking": "yes"})),
+            &hour
+        )
+        .verdict,
+        Verdict::Stop
+    );
+}
+
+#[test]
+fn a_failed_acceptance_goes_back_to_its_symptom() {
+    let cases = [
+        (json!({"strings": "4"}), "retraction"),
+        (json!({"first_layer_good": "no"}), "offset_z"),
+        (json!({"walls_even": "no"}), "flow"),
+        (json!({"x_mm": ["20.3"], "y_mm": ["20.3"]}), "flow"),
+        (json!({"z_mm": ["19.7"]}), "offset_z"),
+    ];
+    for (over, back) in cases {
+        let f = found(StationName::Acceptance, &cube(&over), &Context::default());
+        assert_eq!(
+            (f.verdict, f.send_back.as_deref()),
+            (Verdict::Adjust, Some(back)),
+            "{over}"
+        );
+    }
+}
+
+#[test]
+fn a_grade_tightens_the_cube() {
+    let mut house = House::default();
+    house.choices.insert(
+        RuleId::CubeBy,
+        Choice {
+            option: "it11".into(),
+            reason: String::new(),
+        },
+    );
+    let context = Context {
+        house,
+        ..Context::default()
+    };
+    let f = found(
+        StationName::Acceptance,
+        &cube(&json!({"x_mm": ["20.09", "20.09"]})),
+        &context,
+    );
+    assert_eq!((f.verdict, f.bands[0].limit), (Verdict::Adjust, 0.065));
+}
+
+#[test]
+fn a_trial_moves_only_by_more_than_half_a_step() {
+    let context = Context {
+        parameter: Some(Parameter::PrintTemp),
+        ..Context::default()
+    };
+    let trial = |before: &str, best: &str, outcome: &str| {
+        found(
+            StationName::Trial,
+            &json!({"before": before, "best": best, "outcome": outcome}),
+            &context,
+        )
+    };
+    assert_eq!(trial("235", "235", "good").verdict, Verdict::Pass);
+    assert_eq!(
+        (
+            trial("235", "240", "good").verdict,
+            trial("235", "240", "good").after
+        ),
+        (Verdict::Adjust, Some(240.0))
+    );
+    assert_eq!(trial("", "240", "good").verdict, Verdict::Adjust);
+    assert_eq!(trial("235", "", "unclear").verdict, Verdict::MeasureAgain);
+    assert_eq!(trial("235", "", "none_good").verdict, Verdict::Stop);
+    let words = Context {
+        parameter: Some(Parameter::HeaterLoop),
+        ..Context::default()
+    };
+    let f = found(
+        StationName::Trial,
+        &json!({"before": "P 22", "best": "P 24", "outcome": "good"}),
+        &words,
+    );
+    assert_eq!(
+        (f.verdict, f.after_text.as_deref()),
+        (Verdict::Adjust, Some("P 24"))
+    );
+}
+
+#[test]
+fn a_check_stops_on_leftovers_and_failures() {
+    let context = Context {
+        list: Some("fit.tube".into()),
+        ..Context::default()
+    };
+    let begun = start(StationName::Check, &context);
+    let n = begun["steps"].as_array().unwrap().len();
+    let all = |state: &str| vec![json!({"state": state, "reason": "seen"}); n];
+    let counts =
+        |out: u32, back: u32| json!({"steps": all("done"), "counted_out": out, "counted_in": back});
+    assert_eq!(
+        found(
+            StationName::Check,
+            &with(begun.clone(), &counts(6, 6)),
+            &context
+        )
+        .verdict,
+        Verdict::Pass
+    );
+    let left = found(
+        StationName::Check,
+        &with(begun.clone(), &counts(6, 5)),
+        &context,
+    );
+    assert_eq!(
+        (left.verdict, left.cause.as_deref()),
+        (Verdict::Stop, Some("6 pieces came out, 5 went back"))
+    );
+    let open = with(begun.clone(), &json!({"counted_out": 0, "counted_in": 0}));
+    assert_eq!(
+        found(StationName::Check, &open, &context).verdict,
+        Verdict::MeasureAgain
+    );
+    let failed = with(
+        begun,
+        &json!({"steps": all("failed"), "counted_out": 0, "counted_in": 0}),
+    );
+    assert_eq!(
+        found(StationName::Check, &failed, &context).verdict,
+        Verdict::Stop
+    );
+}
+
+#[test]
+fn feed_commands_respect_cold_and_ceiling() {
+    let up = |c: &str| {
+        set_up(
+            StationName::Drive,
+            &with(drive(&[]), &json!({"nozzle_c": c, "speed_mm_s": "1.5"})),
+            &Context::default(),
+        )
+    };
+    let lines: Vec<_> = up("230").commands.into_iter().map(|c| c.line).collect();
+    assert_eq!(lines, ["M109 S230", "M83", "G1 E100 F90"]);
+    for (c, why) in [
+        (
+            "100",
+            "Feeding at 100 °C would strip the filament. Heat to at least 170 °C.",
+        ),
+        (
+            "260",
+            "260 °C is above this hot end's ceiling of 235 °C. Feed at 235 °C or below.",
+        ),
+    ] {
+        assert_eq!(
+            (up(c).withheld.as_deref(), up(c).commands.len()),
+            (Some(why), 0)
+        );
+    }
+}
+
+#[test]
+fn every_station_begins_with_readings_it_understands() {
+    for station in StationName::ALL {
+        for parameter in [
+            None,
+            Some(Parameter::PrintTemp),
+            Some(Parameter::SensorType),
+        ] {
+            let context = Context {
+                parameter,
+                ..Context::default()
+            };
+            let begun = start(station, &context);
+            assert!(!set_up(station, &begun, &context).heading.is_empty());
+            if let Err(EvaluateError::Shape { field, message }) =
+                evaluate(station, &begun, &context)
+            {
+                panic!("{station:?}: {field}: {message}");
+            }
+        }
+    }
+    assert!(matches!(
+        evaluate(
+            StationName::Drive,
+            &json!({"runz": []}),
+            &Context::default()
+        ),
+        Err(EvaluateError::Shape { .. })
+    ));
+}
+
+#[test]
+fn every_rule_and_tolerance_stands_at_its_own_place() {
+    for (i, r) in RULES.iter().enumerate() {
+        assert_eq!(r.id as usize, i);
+        assert!(r.options.len() >= 2 && !r.why.is_empty());
+        assert_eq!(House::default().option(r.id).id, r.options[0].id);
+    }
+    for (i, t) in TOLERANCES.iter().enumerate() {
+        assert_eq!(t.id as usize, i);
+        assert!(t.min <= t.default && t.default <= t.max);
+    }
+    assert!((House::default().tolerance(ToleranceId::DrivePercent) - 0.5).abs() < 1e-12);
+}
+
+/// Of each pure crate: what it imports, in the order in which crates may import each other.
+const PURE: [(&str, &str); 5] = [
+    ("measure", include_str!("../../measure/Cargo.toml")),
+    ("gcode", include_str!("../../gcode/Cargo.toml")),
+    ("printer", include_str!("../../printer/Cargo.toml")),
+    ("heat", include_str!("../../heat/Cargo.toml")),
+    ("job", include_str!("../Cargo.toml")),
+];
+
+#[test]
+fn core_depends_on_nothing_that_does_io() {
+    for (place, (name, manifest)) in PURE.iter().enumerate() {
+        let section = manifest.split("[dependencies]").nth(1).unwrap();
+        let section = section.split("\n[").next().unwrap();
+        for import in section
+            .lines()
+            .filter_map(|l| l.split(['.', ' ', '=']).next())
+            .filter(|n| !n.is_empty())
+        {
+            let arithmetic = [
+                "nalgebra",
+                "serde",
+                "serde_json",
+                "serde_path_to_error",
+                "statrs",
+                "thiserror",
+                "utoipa",
+            ];
+            let above = PURE[..place]
+                .iter()
+                .any(|(other, _)| import.strip_prefix("wattotherm-") == Some(*other));
+            assert!(
+                arithmetic.contains(&import) || above,
+                "{name} imports {import}"
+            );
+        }
+    }
+}
+
+proptest! {
+    #[test]
+    fn no_typed_text_makes_a_station_panic(text in ".{0,12}", other in "[-+0-9.,]{0,8}", index in 0usize..7) {
+        let station = StationName::ALL[index];
+        let mut r = start(station, &Context::default());
+        fn fill(v: &mut Value, texts: [&str; 2]) {
+            match v {
+                Value::String(s) if s.is_empty() => *s = texts[0].to_owned(),
+                Value::String(s) if s.parse::<f64>().is_ok() => *s = texts[1].to_owned(),
+                Value::Array(a) => a.iter_mut().for_each(|v| fill(v, texts)),
+                Value::Object(o) => o.values_mut().for_each(|v| fill(v, texts)),
+                _ => {}
+            }
+        }
+        fill(&mut r, [&text, &other]);
+        let _ = set_up(station, &r, &Context::default());
+        if let Ok(f) = evaluate(station, &r, &Context::default()) {
+            prop_assert!(f.bands.iter().all(|b| b.expanded.is_finite() && b.error.is_finite()));
+        }
+    }
+
+    #[test]
+    fn a_new_value_would_have_fed_right(rest in 10.0_f64..34.0, set in 60.0_f64..900.0) {
+        let r = with(drive(&[&format!("{rest:.3}")]), &json!({"steps_set": format!("{set:.2}"), "instrument": "caliper"}));
+        let f = found(StationName::Drive, &r, &Context::default());
+        if let Some(after) = f.after {
+            let before = f.before.unwrap();
+            let fed_then = f.bands[0].measured * after / before;
+            // What is left is the rounding of the value to two decimals.
+            prop_assert!((fed_then - 100.0).abs() <= 100.0 * 0.005 / after + 1e-9);
+        }
+    }
+}

@@ -1,0 +1,401 @@
+//! What was typed into a field, and the limits it has to meet.
+
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+use crate::text::{plain, spaced};
+
+/// A number as it came in: typed text ("27,5", "27.5 mm", "") or a JSON number.
+///
+/// Kept as it was typed, so that a draft shows again what the technician wrote.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(untagged)]
+pub enum Entry {
+    /// A JSON number.
+    Number(f64),
+    /// Typed text; a comma is a decimal point.
+    Text(String),
+    /// Nothing typed yet.
+    #[default]
+    Empty,
+}
+
+impl From<f64> for Entry {
+    fn from(value: f64) -> Self {
+        Self::Number(value)
+    }
+}
+
+impl From<&str> for Entry {
+    fn from(value: &str) -> Self {
+        Self::Text(value.to_owned())
+    }
+}
+
+impl Entry {
+    /// Whether nothing was typed.
+    #[must_use]
+    pub fn is_blank(&self) -> bool {
+        match self {
+            Self::Number(_) => false,
+            Self::Text(t) => t.trim().is_empty(),
+            Self::Empty => true,
+        }
+    }
+
+    /// The entry as it stands, for a message.
+    #[must_use]
+    pub fn shown(&self) -> String {
+        match self {
+            Self::Number(n) => n.to_string(),
+            // A message stays a message, whatever was pasted into the field.
+            Self::Text(t) => t.trim().chars().take(40).collect(),
+            Self::Empty => String::new(),
+        }
+    }
+
+    /// The number, if it is one; `unit` may stand behind it.
+    #[must_use]
+    pub fn parse(&self, unit: &str) -> Option<f64> {
+        match self {
+            Self::Number(n) => Some(*n),
+            Self::Empty => None,
+            Self::Text(text) => {
+                let t = text.trim();
+                let t = t.strip_suffix(unit).unwrap_or(t).trim_end();
+                let t = t.replace(',', ".").replace('\u{2212}', "-");
+                let digits_only = t
+                    .chars()
+                    .all(|c| c.is_ascii_digit() || matches!(c, '.' | '-' | '+'));
+                // Rust would also read "inf", "nan" and "1e300": none is a reading.
+                if digits_only { t.parse().ok() } else { None }
+            }
+        }
+    }
+}
+
+/// The limits of one kind of input: gives the check, the message, the form's bounds and the
+/// property test's generator.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, ToSchema)]
+pub struct Limit {
+    /// Name of the field in JSON.
+    pub field: &'static str,
+    /// Name in a sentence, e.g. "rest".
+    pub label: &'static str,
+    /// Unit; empty for counts and ratios.
+    pub unit: &'static str,
+    /// Least value accepted.
+    pub min: f64,
+    /// Greatest value accepted.
+    pub max: f64,
+    /// Values usual at the bench, for "did you mean".
+    pub usual_min: f64,
+    /// See `usual_min`.
+    pub usual_max: f64,
+    /// Why the bounds are where they are.
+    pub why: &'static str,
+}
+
+impl Limit {
+    /// A limit; the bounds are least, greatest, and the usual two, in `unit`.
+    #[must_use]
+    pub const fn new(
+        field: &'static str,
+        label: &'static str,
+        unit: &'static str,
+        [min, max, usual_min, usual_max]: [f64; 4],
+        why: &'static str,
+    ) -> Self {
+        Self {
+            field,
+            label,
+            unit,
+            min,
+            max,
+            usual_min,
+            usual_max,
+            why,
+        }
+    }
+}
+
+/// What is wrong with one field.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum FieldProblem {
+    /// Nothing was typed where something is needed.
+    #[error("Type the {label}.")]
+    Missing {
+        /// Path of the field.
+        field: String,
+        /// Its name.
+        label: String,
+    },
+    /// The text is no number.
+    #[error(
+        "“{got}” is not a number. Type the {label} in digits{}.",
+        unit_hint(unit)
+    )]
+    NotANumber {
+        /// Path of the field.
+        field: String,
+        /// Its name.
+        label: String,
+        /// Its unit.
+        unit: String,
+        /// What was typed.
+        got: String,
+    },
+    /// Outside the bounds.
+    #[error("The {label} can't be {got}{}: {why}. Type {min} to {max}{}.{}", spaced(unit), spaced(unit), mean_hint(*suggestion, unit))]
+    OutOfRange {
+        /// Path of the field.
+        field: String,
+        /// Its name.
+        label: String,
+        /// Its unit.
+        unit: String,
+        /// What was typed.
+        got: String,
+        /// Least accepted.
+        min: String,
+        /// Greatest accepted.
+        max: String,
+        /// Why the bounds are there.
+        why: String,
+        /// The same digits with the point moved, if that would be usual.
+        suggestion: Option<f64>,
+    },
+    /// Possible, but a shift of the decimal point would be far more usual.
+    #[error("{got}{} is unusual for the {label}. Did you mean {}{}? Confirm it if it is right.", spaced(unit), plain(*suggestion, 5), spaced(unit))]
+    DidYouMean {
+        /// Path of the field.
+        field: String,
+        /// Its name.
+        label: String,
+        /// Its unit.
+        unit: String,
+        /// What was typed.
+        got: String,
+        /// What was probably meant.
+        suggestion: f64,
+    },
+    /// Too few or too many entries in a list.
+    #[error("{message}")]
+    Count {
+        /// Path of the list.
+        field: String,
+        /// What to do.
+        message: String,
+    },
+    /// Two fields contradict each other, or a choice doesn't exist.
+    #[error("{message}")]
+    Conflict {
+        /// Path of the field.
+        field: String,
+        /// What was wrong and what to do.
+        message: String,
+    },
+}
+
+fn unit_hint(unit: &str) -> String {
+    if unit.is_empty() {
+        String::new()
+    } else {
+        format!(", in {unit}")
+    }
+}
+
+fn mean_hint(suggestion: Option<f64>, unit: &str) -> String {
+    suggestion.map_or(String::new(), |s| {
+        format!(" Did you mean {}{}?", plain(s, 5), spaced(unit))
+    })
+}
+
+impl FieldProblem {
+    /// Path of the field, e.g. `runs.2.rest_mm`.
+    #[must_use]
+    pub fn field(&self) -> &str {
+        match self {
+            Self::Missing { field, .. }
+            | Self::NotANumber { field, .. }
+            | Self::OutOfRange { field, .. }
+            | Self::DidYouMean { field, .. }
+            | Self::Count { field, .. }
+            | Self::Conflict { field, .. } => field,
+        }
+    }
+
+    /// Stable code for programs.
+    #[must_use]
+    pub const fn code(&self) -> &'static str {
+        match self {
+            Self::Missing { .. } => "missing",
+            Self::NotANumber { .. } => "not_a_number",
+            Self::OutOfRange { .. } => "out_of_range",
+            Self::DidYouMean { .. } => "did_you_mean",
+            Self::Count { .. } => "count",
+            Self::Conflict { .. } => "conflict",
+        }
+    }
+
+    /// The value that was probably meant, where there is one.
+    #[must_use]
+    pub const fn suggestion(&self) -> Option<f64> {
+        match self {
+            Self::OutOfRange { suggestion, .. } => *suggestion,
+            Self::DidYouMean { suggestion, .. } => Some(*suggestion),
+            _ => None,
+        }
+    }
+}
+
+/// Readings that can't be evaluated, with every problem found.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[error("{}", .problems.iter().map(ToString::to_string).collect::<Vec<_>>().join(" "))]
+pub struct ReadingError {
+    /// At least one problem, in the order of the fields.
+    pub problems: Vec<FieldProblem>,
+}
+
+/// Collects numbers and problems from a set of readings.
+#[derive(Debug)]
+pub struct Intake<'a> {
+    confirmed: &'a [String],
+    problems: Vec<FieldProblem>,
+}
+
+impl<'a> Intake<'a> {
+    /// Starts; `confirmed` lists paths whose unusual values the technician confirmed.
+    #[must_use]
+    pub const fn new(confirmed: &'a [String]) -> Self {
+        Self {
+            confirmed,
+            problems: Vec::new(),
+        }
+    }
+
+    /// A number that must be there.
+    pub fn need(&mut self, limit: &Limit, path: &str, entry: &Entry) -> Option<f64> {
+        if entry.is_blank() {
+            self.problems.push(FieldProblem::Missing {
+                field: path.to_owned(),
+                label: limit.label.to_owned(),
+            });
+            return None;
+        }
+        self.may(limit, path, entry)
+    }
+
+    /// A number that may be left blank.
+    pub fn may(&mut self, limit: &Limit, path: &str, entry: &Entry) -> Option<f64> {
+        if entry.is_blank() {
+            return None;
+        }
+        let Some(value) = entry.parse(limit.unit).filter(|v| v.is_finite()) else {
+            self.problems.push(FieldProblem::NotANumber {
+                field: path.to_owned(),
+                label: limit.label.to_owned(),
+                unit: limit.unit.to_owned(),
+                got: entry.shown(),
+            });
+            return None;
+        };
+        let usual = |v: f64| v >= limit.usual_min && v <= limit.usual_max;
+        let shifted = [value / 10.0, value * 10.0, value / 100.0, value * 100.0]
+            .into_iter()
+            .find(|v| usual(*v));
+        if value < limit.min || value > limit.max {
+            self.problems.push(FieldProblem::OutOfRange {
+                field: path.to_owned(),
+                label: limit.label.to_owned(),
+                unit: limit.unit.to_owned(),
+                got: entry.shown(),
+                min: plain(limit.min, 4),
+                max: plain(limit.max, 4),
+                why: limit.why.to_owned(),
+                suggestion: shifted,
+            });
+            return None;
+        }
+        if !usual(value)
+            && let Some(suggestion) = shifted
+            && !self.is_confirmed(path)
+        {
+            self.ask(limit, path, entry, suggestion);
+            return None;
+        }
+        Some(value)
+    }
+
+    /// Numbers of a list where one differs from the others by a factor of about ten are asked
+    /// about: a slipped decimal point. `values` are those already read, with their paths.
+    pub fn ask_outliers_by_ten(&mut self, limit: &Limit, values: &[(String, f64)]) {
+        if values.len() < 2 {
+            return;
+        }
+        let mut sorted: Vec<f64> = values.iter().map(|(_, v)| *v).collect();
+        sorted.sort_by(f64::total_cmp);
+        // With two values the larger stands for the rest: a rest in centimetres is the usual slip.
+        let middle = sorted[sorted.len() / 2];
+        for (path, value) in values {
+            if self.is_confirmed(path) || *value <= 0.0 || middle <= 0.0 {
+                continue;
+            }
+            for factor in [10.0, 0.1] {
+                let suggestion = value * factor;
+                if (suggestion / middle - 1.0).abs() < 0.2 && (value / middle - 1.0).abs() > 0.5 {
+                    self.ask(limit, path, &Entry::Number(*value), suggestion);
+                }
+            }
+        }
+    }
+
+    fn ask(&mut self, limit: &Limit, path: &str, entry: &Entry, suggestion: f64) {
+        self.problems.push(FieldProblem::DidYouMean {
+            field: path.to_owned(),
+            label: limit.label.to_owned(),
+            unit: limit.unit.to_owned(),
+            got: entry.shown(),
+            suggestion,
+        });
+    }
+
+    fn is_confirmed(&self, path: &str) -> bool {
+        self.confirmed.iter().any(|c| c == path)
+    }
+
+    /// Notes a problem found elsewhere.
+    pub fn push(&mut self, problem: FieldProblem) {
+        self.problems.push(problem);
+    }
+
+    /// Notes a contradiction.
+    pub fn conflict(&mut self, field: &str, message: impl Into<String>) {
+        self.problems.push(FieldProblem::Conflict {
+            field: field.to_owned(),
+            message: message.into(),
+        });
+    }
+
+    /// Notes a list of the wrong length.
+    pub fn count(&mut self, field: &str, message: impl Into<String>) {
+        self.problems.push(FieldProblem::Count {
+            field: field.to_owned(),
+            message: message.into(),
+        });
+    }
+
+    /// Ends: the readings are in order, or here is everything that is not.
+    /// # Errors
+    /// [`ReadingError`] with all problems noted.
+    pub fn finish(self) -> Result<(), ReadingError> {
+        if self.problems.is_empty() {
+            Ok(())
+        } else {
+            Err(ReadingError {
+                problems: self.problems,
+            })
+        }
+    }
+}
