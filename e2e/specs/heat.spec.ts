@@ -29,7 +29,7 @@ const says = (page: Page) => strip(page)
 /* Other tests' pages show the same strip: what was connected is let go. */
 let connected: number[] = []
 test.afterEach(async ({ request }) => {
-  for (const id of connected) await request.delete(`/api/v1/printers/${id}/link`)
+  for (const id of connected) await request.delete(`/api/v1/printers/${id}/link`, { maxRetries: 2 })
   connected = []
 })
 

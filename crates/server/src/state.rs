@@ -149,7 +149,8 @@ pub fn context_of(
     stop: Stop,
     card: &Traveller,
 ) -> Result<Context, StoreError> {
-    let printer = store.printer(job.printer_id)?;
+    // A job that was handed over is shown with the printer as it was then.
+    let printer = store.printer_at(job.printer_id, job.finished_at.as_deref())?;
     let settings = store.settings(job.printer_id)?;
     let in_force = |p: Parameter, f: Option<i64>| {
         settings

@@ -339,7 +339,10 @@ fn one_damaged_row_takes_no_page_down() {
     s.end();
     rusqlite::Connection::open(folder.path().join("wattotherm.sqlite"))
         .unwrap()
-        .execute("UPDATE printer SET facts = 'not json' WHERE id = ?1", [one])
+        .execute(
+            "UPDATE fitting SET fitted = 'not json' WHERE printer_id = ?1",
+            [one],
+        )
         .unwrap();
     let s = Server::serve(folder.path());
     for path in [

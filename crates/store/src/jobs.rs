@@ -3,14 +3,15 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use rusqlite::{Connection, OptionalExtension, params};
-use wattotherm_job::chain::{ARROWS, StaleCause, Strength};
+use wattotherm_job::chain::{StaleCause, Strength};
+use wattotherm_job::effects::Effect;
 use wattotherm_job::finding::Finding;
 use wattotherm_job::route::{Event, JobFacts, Stop};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{Parameter, Replacement};
 
 use crate::logbook::{Line, append};
-use crate::printers::{fit_in, put_in, stale_in};
+use crate::printers::{open_job, put_in, stale_in, unfit_in, write_effects};
 use crate::records::{Closing, Filament, Job, NewJob, NewSetting, Shows};
 use crate::{Store, StoreError};
 
@@ -21,7 +22,7 @@ impl Store {
     pub fn start_job(&mut self, new: &NewJob, at: &str) -> Result<i64, StoreError> {
         let house = self.house()?;
         let tx = self.conn.transaction()?;
-        let job_id = insert_job(&tx, new, at)?;
+        let job_id = insert_job(&tx, new, at, None)?;
         let labels: Vec<&str> = new.replaced.iter().map(|r| r.label()).collect();
         let text = format!(
             "Job {job_id} started: {}",
@@ -305,6 +306,7 @@ impl Store {
         stop: Stop,
         readings: &serde_json::Value,
         finding: &Finding,
+        effects: &[Effect],
         at: &str,
     ) -> Result<i64, StoreError> {
         let tx = self.conn.transaction()?;
@@ -350,9 +352,6 @@ impl Store {
             Stop::Parameter(parameter, filament_id) => {
                 keep_value(&tx, job, parameter, filament_id, finding, seq, at)?;
             }
-            Stop::Fit(r) if finding.verdict == Verdict::Pass => {
-                fit_in(&tx, job.printer_id, r.part(), r.label(), Some(job.id), at)?;
-            }
             Stop::HandOver if finding.verdict == Verdict::Pass => {
                 tx.execute(
                     "UPDATE job SET finished_at = ?2 WHERE id = ?1",
@@ -373,6 +372,8 @@ impl Store {
             }
             _ => {}
         }
+        write_effects(&tx, job.printer_id, Some(job.id), effects, seq, at)?;
+        doubt_others(&tx, job, effects)?;
         tx.commit()?;
         Ok(seq)
     }
@@ -395,6 +396,11 @@ impl Store {
                 "This station was never closed, so there is nothing to reopen.".into(),
             ));
         };
+        if let Some(other) = open_job(&tx, job.printer_id)?.filter(|o| *o != job.id) {
+            return Err(StoreError::Conflict(format!(
+                "Job {other} is open on this printer, and there can be one. Hand it over first; then this one can be opened again."
+            )));
+        }
         let text = format!("Reopened: {reason}");
         let seq = append(
             &tx,
@@ -414,6 +420,7 @@ impl Store {
             "INSERT OR REPLACE INTO draft (job_id, station, readings, at) SELECT job_id, station, readings, ?2 FROM closing WHERE log_id = ?1",
             params![previous, at],
         )?;
+        unfit_in(&tx, job.printer_id, previous, seq, at)?;
         tx.execute("UPDATE job SET finished_at = NULL WHERE id = ?1", [job.id])?;
         tx.commit()?;
         Ok(seq)
@@ -425,21 +432,40 @@ fn finding_of(text: &str, station: &str) -> Finding {
     serde_json::from_str(text).unwrap_or_else(|e| Finding::unreadable(station, &e.to_string()))
 }
 
-pub(crate) fn insert_job(tx: &Connection, new: &NewJob, at: &str) -> Result<i64, StoreError> {
-    let exists: bool = tx.query_row(
-        "SELECT EXISTS (SELECT 1 FROM printer WHERE id = ?1)",
-        [new.printer_id],
-        |r| r.get(0),
-    )?;
-    if !exists {
+pub(crate) fn insert_job(
+    tx: &Connection,
+    new: &NewJob,
+    at: &str,
+    finished_at: Option<&str>,
+) -> Result<i64, StoreError> {
+    let printer: Option<(String, bool)> = tx
+        .query_row(
+            "SELECT name, retired_at IS NOT NULL FROM printer WHERE id = ?1",
+            [new.printer_id],
+            |r| Ok((r.get(0)?, r.get(1)?)),
+        )
+        .optional()?;
+    let Some((name, retired)) = printer else {
         return Err(StoreError::NotFound {
             what: "printer",
             id: new.printer_id.to_string(),
         });
+    };
+    if finished_at.is_none() {
+        if retired {
+            return Err(StoreError::Conflict(format!(
+                "{name} is retired. Take it back into the shop on its page first."
+            )));
+        }
+        if let Some(job) = open_job(tx, new.printer_id)? {
+            return Err(StoreError::Conflict(format!(
+                "{name} has job {job} open, and there can be one. Go on with it, or hand it over first."
+            )));
+        }
     }
     tx.execute(
-        "INSERT INTO job (printer_id, complaint, shows, tried, customer, technician, opened_at) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)",
-        params![new.printer_id, new.complaint, new.shows.id(), new.tried, new.customer, new.technician, at],
+        "INSERT INTO job (printer_id, complaint, shows, tried, customer, technician, opened_at, finished_at) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
+        params![new.printer_id, new.complaint, new.shows.id(), new.tried, new.customer, new.technician, at, finished_at],
     )?;
     let job_id = tx.last_insert_rowid();
     for r in &new.replaced {
@@ -557,28 +583,32 @@ fn keep_value(
         };
         put_in(conn, job.printer_id, &new, Some(seq), at)?;
     }
-    if finding.verdict == Verdict::Adjust && filament_id.is_none() {
-        let mine: Vec<i64> = job.filaments.iter().map(|f| f.id).collect();
+    Ok(())
+}
+
+/// Values of the filaments that a job doesn't name are in doubt where its machine values moved.
+fn doubt_others(conn: &Connection, job: &Job, effects: &[Effect]) -> Result<(), StoreError> {
+    let mine: Vec<i64> = job.filaments.iter().map(|f| f.id).collect();
+    for effect in effects {
+        let Effect::Doubt {
+            parameter,
+            strength,
+            moved,
+        } = effect
+        else {
+            continue;
+        };
+        let clause = format!("{moved} moved in job {}, with another filament", job.id);
         for filament in other_filaments(conn, job.printer_id, &mine)? {
-            for arrow in ARROWS
-                .iter()
-                .filter(|a| a.upstream == parameter && a.downstream.per_filament())
-            {
-                let clause = format!(
-                    "{} moved in job {}, with another filament",
-                    parameter.in_sentence(),
-                    job.id
-                );
-                mark_stale(
-                    conn,
-                    job.printer_id,
-                    arrow.downstream,
-                    filament,
-                    arrow.strength,
-                    &clause,
-                    job.id,
-                )?;
-            }
+            mark_stale(
+                conn,
+                job.printer_id,
+                *parameter,
+                filament,
+                *strength,
+                &clause,
+                job.id,
+            )?;
         }
     }
     Ok(())

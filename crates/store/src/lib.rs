@@ -13,6 +13,7 @@ mod open;
 mod printers;
 mod records;
 mod transfer;
+mod upgrade;
 
 pub use check::{BadRecord, check_moment};
 pub use error::StoreError;

@@ -6,12 +6,19 @@ use rusqlite::Connection;
 use rusqlite_migration::{M, Migrations, SchemaVersion};
 
 use crate::StoreError;
+use crate::upgrade::facts_to_fittings;
 
-const STEPS: &[M<'static>] = &[
-    M::up(include_str!("../migrations/01-foundation.sql")),
-    M::up(include_str!("../migrations/02-heat.sql")),
-    M::up(include_str!("../migrations/03-stop.sql")),
-];
+fn steps() -> Vec<M<'static>> {
+    vec![
+        M::up(include_str!("../migrations/01-foundation.sql")),
+        M::up(include_str!("../migrations/02-heat.sql")),
+        M::up(include_str!("../migrations/03-stop.sql")),
+        M::up_with_hook(include_str!("../migrations/04-fittings.sql"), |tx| {
+            facts_to_fittings(tx)
+        })
+        .foreign_key_check(),
+    ]
+}
 
 /// How to open.
 #[derive(Clone, Copy, Debug, Default)]
@@ -34,7 +41,7 @@ impl Store {
     /// # Errors
     /// [`StoreError`] if it can't be opened, copied, migrated or written.
     pub fn open(path: &Path, options: OpenOptions) -> Result<Self, StoreError> {
-        Self::open_at(path, options, STEPS)
+        Self::open_at(path, options, &steps())
     }
 
     fn open_at(path: &Path, options: OpenOptions, steps: &[M<'_>]) -> Result<Self, StoreError> {
@@ -72,7 +79,8 @@ impl Store {
         conn.pragma_update(None, "journal_mode", "WAL")?;
         // FULL: a commit is on the disk, not only in its cache, before it is answered.
         conn.pragma_update(None, "synchronous", "FULL")?;
-        conn.pragma_update(None, "foreign_keys", "ON")?;
+        // Off while tables are made anew: dropping one would be taken for deleting its rows.
+        conn.pragma_update(None, "foreign_keys", "OFF")?;
         if let Some(pages) = options.max_pages {
             conn.pragma_update(None, "max_page_count", pages)?;
         }
@@ -95,6 +103,7 @@ impl Store {
         if version < steps.len() {
             migrations.to_latest(&mut conn)?;
         }
+        conn.pragma_update(None, "foreign_keys", "ON")?;
         Ok(Self {
             conn,
             path: path.to_owned(),
@@ -150,14 +159,13 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("shop.sqlite");
         with_a_note(&path);
-        let next = [
-            STEPS[0].clone(),
-            STEPS[1].clone(),
-            STEPS[2].clone(),
-            M::up("CREATE TABLE later (id INTEGER PRIMARY KEY) STRICT;"),
-        ];
+        let mut next = steps();
+        let known = next.len();
+        next.push(M::up("CREATE TABLE later (id INTEGER PRIMARY KEY) STRICT;"));
         drop(Store::open_at(&path, OpenOptions::default(), &next).unwrap());
-        let copy = folder.path().join("shop.before-v4.sqlite");
+        let copy = folder
+            .path()
+            .join(format!("shop.before-v{}.sqlite", known + 1));
         let old = Store::open(&copy, OpenOptions::default()).unwrap();
         assert_eq!(
             old.logbook(&LogFilter::default()).unwrap()[0].text,
@@ -165,14 +173,7 @@ mod tests {
         );
         let newer = Store::open(&path, OpenOptions::default()).unwrap_err();
         assert!(
-            matches!(
-                newer,
-                StoreError::Newer {
-                    found: 4,
-                    known: 3,
-                    ..
-                }
-            ),
+            matches!(newer, StoreError::Newer { found, known: k, .. } if (found, k) == (known + 1, known)),
             "an older build leaves a newer file alone: {newer}"
         );
     }
@@ -182,12 +183,8 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("shop.sqlite");
         with_a_note(&path);
-        let broken = [
-            STEPS[0].clone(),
-            STEPS[1].clone(),
-            STEPS[2].clone(),
-            M::up("CREATE TABLE later (id INTEGER); THIS IS NO SQL;"),
-        ];
+        let mut broken = steps();
+        broken.push(M::up("CREATE TABLE later (id INTEGER); THIS IS NO SQL;"));
         assert!(Store::open_at(&path, OpenOptions::default(), &broken).is_err());
         let store = Store::open(&path, OpenOptions::default()).unwrap();
         assert_eq!(store.logbook(&LogFilter::default()).unwrap().len(), 1);

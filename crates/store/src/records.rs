@@ -5,7 +5,7 @@ use utoipa::ToSchema;
 use wattotherm_job::chain::Strength;
 use wattotherm_job::finding::Finding;
 use wattotherm_measure::Verdict;
-use wattotherm_printer::{Parameter, Part, PrinterFacts, Replacement};
+use wattotherm_printer::{Fitted, Parameter, Part, PrinterFacts, Replacement};
 
 /// A printer.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -16,12 +16,15 @@ pub struct Printer {
     pub name: String,
     /// Kind in words, never a maker.
     pub kind: String,
-    /// What stations need to know.
+    /// What stations need to know: follows from what is fitted.
     pub facts: PrinterFacts,
     /// Whether this is invented demo data.
     pub invented: bool,
     /// When it was added (RFC 3339).
     pub added_at: String,
+    /// When it was retired; its history stays.
+    #[serde(default)]
+    pub retired_at: Option<String>,
     /// Why its facts can't be read, where they can't.
     #[serde(default)]
     pub unreadable: Option<String>,
@@ -65,12 +68,14 @@ pub struct NewFilament {
 }
 
 /// A part on a printer from one day to another.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Fitting {
     /// Which part.
     pub part: Part,
     /// What it is, e.g. "brass 0.4".
     pub description: String,
+    /// What is known of it, typed; none where nothing but the words is kept.
+    pub fitted: Option<Fitted>,
     /// Fitted at.
     pub from_at: String,
     /// Taken off at; none while it is fitted.

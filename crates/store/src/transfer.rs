@@ -10,6 +10,7 @@ use wattotherm_job::stations::evaluate;
 use crate::check::{BadRecord, check_moment};
 use crate::jobs::insert_job;
 use crate::logbook::{Line, append};
+use crate::printers::insert_printer;
 use crate::records::{NewFilament, NewJob, NewPrinter};
 use crate::{Store, StoreError};
 
@@ -212,7 +213,8 @@ impl Store {
     /// [`StoreError::NotFound`] if there is no such job.
     pub fn export(&self, job_id: i64) -> Result<JobFile, StoreError> {
         let job = self.job(job_id)?;
-        let printer = self.printer(job.printer_id)?;
+        // As it was when the job was handed over.
+        let printer = self.printer_at(job.printer_id, job.finished_at.as_deref())?;
         let position = |id: i64| {
             job.filaments
                 .iter()
@@ -302,11 +304,7 @@ fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64,
     let printer_id = if let Some(id) = known {
         id
     } else {
-        tx.execute(
-            "INSERT INTO printer (name, kind, facts, invented, added_at) VALUES (?1, ?2, ?3, ?4, ?5)",
-            params![file.printer.name, file.printer.kind, serde_json::to_string(&file.printer.facts)?, file.printer.invented, at],
-        )?;
-        tx.last_insert_rowid()
+        insert_printer(tx, &file.printer, &file.printer.facts.fitted(), at)?
     };
     let mut ids = Vec::new();
     for f in &file.filaments {
@@ -329,7 +327,7 @@ fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64,
         .iter()
         .filter_map(|n| id_of(*n))
         .collect();
-    let job_id = insert_job(tx, &new, &file.opened_at)?;
+    let job_id = insert_job(tx, &new, &file.opened_at, file.finished_at.as_deref())?;
     let text = format!("Job {job_id} imported, {} entries", file.entries.len());
     append(
         tx,
@@ -378,10 +376,6 @@ fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64,
             )?;
         }
     }
-    tx.execute(
-        "UPDATE job SET finished_at = ?2 WHERE id = ?1",
-        params![job_id, file.finished_at],
-    )?;
     Ok(job_id)
 }
 

@@ -130,7 +130,7 @@ fn one_unreadable_row_takes_no_other_off_the_page() {
     Connection::open(&path)
         .unwrap()
         .execute(
-            "UPDATE printer SET facts = '{\"bed_x_mm\": tw' WHERE id = ?1",
+            "UPDATE fitting SET fitted = '{\"bed_x_mm\": tw' WHERE printer_id = ?1",
             [id],
         )
         .unwrap();

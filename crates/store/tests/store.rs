@@ -4,6 +4,7 @@
 
 use serde_json::json;
 use wattotherm_job::Context;
+use wattotherm_job::effects::effects_of;
 use wattotherm_job::house::{Choice, RuleId, ToleranceId};
 use wattotherm_job::route::Stop;
 use wattotherm_job::stations::{StationName, evaluate};
@@ -53,6 +54,14 @@ fn shop() -> Shop {
 }
 
 impl Shop {
+    /// As if all were handed over.
+    fn end_jobs(&self) {
+        rusqlite::Connection::open(self.folder.path().join("shop.sqlite"))
+            .unwrap()
+            .execute("UPDATE job SET finished_at = opened_at", [])
+            .unwrap();
+    }
+
     fn job(&mut self, replaced: &[Replacement]) -> wattotherm_store::Job {
         let new = NewJob {
             printer_id: self.printer,
@@ -77,15 +86,12 @@ impl Shop {
 
     fn drive(&mut self, job: &wattotherm_store::Job, set: f64, runs: &[f64]) -> i64 {
         let readings = json!({"steps_set": set, "mark_mm": 120, "feed_mm": 100, "instrument": "caliper", "runs": runs});
-        let finding = evaluate(StationName::Drive, &readings, &Context::default()).unwrap();
+        let context = Context::default();
+        let finding = evaluate(StationName::Drive, &readings, &context).unwrap();
+        let stop = Stop::Parameter(Parameter::Drive, None);
+        let effects = effects_of(stop, &readings, &finding, &context);
         self.store
-            .close_station(
-                job,
-                Stop::Parameter(Parameter::Drive, None),
-                &readings,
-                &finding,
-                AT[2],
-            )
+            .close_station(job, stop, &readings, &finding, &effects, AT[2])
             .unwrap()
     }
 }
@@ -236,6 +242,7 @@ fn other_filaments_fall_into_doubt_and_a_redo_is_never_weakened() {
         .unwrap();
     s.put(Parameter::Retraction, Some(other), 5.0, AT[0]);
     s.job(&[Replacement::Tube]);
+    s.end_jobs();
     s.job(&[Replacement::FilamentCutter]);
     let marks = s.store.stale(s.printer).unwrap();
     let retraction = marks
@@ -389,8 +396,9 @@ fn a_job_survives_export_and_import_and_junk_imports_nothing() {
     let text = serde_json::to_string_pretty(&file).unwrap();
     let again = JobFile::parse(&text).unwrap();
     assert_eq!(again, file);
-    let id = s.store.import(&again, AT[3]).unwrap();
-    assert_eq!(s.store.export(id).unwrap(), file);
+    let mut elsewhere = shop();
+    let id = elsewhere.store.import(&again, AT[3]).unwrap();
+    assert_eq!(elsewhere.store.export(id).unwrap(), file);
     let jobs = s.store.jobs().unwrap().len();
     for (broken, says) in [
         (
@@ -541,7 +549,7 @@ fn an_export_holds_every_entry_of_a_long_job() {
     .unwrap();
     for i in 0..130 {
         s.store
-            .close_station(&job, stop, &readings, &finding, AT[1])
+            .close_station(&job, stop, &readings, &finding, &[], AT[1])
             .unwrap();
         s.store
             .reopen_station(&job, stop, &format!("again {i}"), AT[1])

@@ -422,6 +422,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/printer-fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The form of a printer: every fact with its unit, its choices and where to find it. */
+        get: operations["printer_fields"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/printers": {
         parameters: {
             query?: never;
@@ -431,7 +448,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Adds a printer of which all facts are known as numbers. */
         post: operations["add_printer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/printers/typed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds a printer from its form. */
+        post: operations["add_typed"];
         delete?: never;
         options?: never;
         head?: never;
@@ -446,7 +481,8 @@ export interface paths {
             cookie?: never;
         };
         get: operations["printer"];
-        put?: never;
+        /** Renames a printer or puts right what is known of it. */
+        put: operations["edit_printer"];
         post?: never;
         delete?: never;
         options?: never;
@@ -527,6 +563,23 @@ export interface paths {
         };
         get: operations["report"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/printers/{id}/retired": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Takes a printer out of the shop, or back in; its history stays. */
+        put: operations["retire"];
         post?: never;
         delete?: never;
         options?: never;
@@ -841,7 +894,9 @@ export interface components {
              * @description The row it speaks of.
              */
             now_printer?: number | null;
-            /** @description All printers. */
+            /** @description Those that were taken out of it. */
+            retired: components["schemas"]["Printer"][];
+            /** @description All printers in the shop. */
             rows: components["schemas"]["BenchRow"][];
         };
         /** @description A printer on the bench. */
@@ -960,6 +1015,13 @@ export interface components {
              * @default null
              */
             counted_out: components["schemas"]["Entry"];
+            /**
+             * @description What is known of the new part, by the path of the printer's field.
+             * @default {}
+             */
+            fitted: {
+                [key: string]: components["schemas"]["Entry"];
+            };
             /**
              * @description What was seen; also the place for a pasted settings report.
              * @default
@@ -1374,6 +1436,30 @@ export interface components {
              */
             value: number;
         };
+        /** @description A field as a page renders it. */
+        FactFieldShown: {
+            /** @description Where to find it. */
+            find: string;
+            /** @description Name of the place, as heading of its group. */
+            group: string;
+            /** @description Name. */
+            label: string;
+            /** @description Whether it must be told. */
+            needed: boolean;
+            /** @description Choices; empty for a number. */
+            options: components["schemas"]["FactOption"][];
+            /** @description Path, e.g. `nozzle.bore_mm`. */
+            path: string;
+            /** @description Unit of a number. */
+            unit: string;
+        };
+        /** @description One choice of a field. */
+        FactOption: {
+            /** @description Id, as it is typed. */
+            id: string;
+            /** @description Name. */
+            label: string;
+        };
         /** @description What is wrong with one field. */
         FieldError: {
             /** @description Stable code, e.g. `out_of_range`. */
@@ -1471,10 +1557,165 @@ export interface components {
             /** @description The decision. */
             verdict: components["schemas"]["Verdict"];
         };
+        /**
+         * @description What is fitted at one place of a printer. A blank field is not known.
+         *
+         *     Units stand in the names. A row of the store holds one of these from one day to another; what holds for
+         *     the whole printer follows from all of them ([`crate::PrinterFacts::of`]).
+         */
+        Fitted: {
+            /**
+             * Format: double
+             * @description Build volume in Z [mm].
+             */
+            height_mm?: number | null;
+            /**
+             * Format: double
+             * @description Nozzles, 1 or 2.
+             */
+            nozzles?: number | null;
+            /** @enum {string} */
+            place: "frame";
+            /**
+             * Format: double
+             * @description Build volume in X [mm].
+             */
+            x_mm?: number | null;
+            /**
+             * Format: double
+             * @description Build volume in Y [mm].
+             */
+            y_mm?: number | null;
+        } | {
+            /** @enum {string} */
+            place: "bed";
+            /**
+             * Format: double
+             * @description Levelling screws.
+             */
+            screws?: number | null;
+            thread?: components["schemas"]["ScrewThread"] | null;
+        } | {
+            /** @enum {string} */
+            place: "bed_surface";
+            /**
+             * Format: double
+             * @description Its thickness [mm].
+             */
+            thickness_mm?: number | null;
+        } | {
+            /** @enum {string} */
+            place: "bed_probe";
+            /**
+             * Format: double
+             * @description From the nozzle to the probe in X [mm], positive to the right.
+             */
+            x_mm?: number | null;
+            /**
+             * Format: double
+             * @description From the nozzle to the probe in Y [mm], positive to the back.
+             */
+            y_mm?: number | null;
+        } | {
+            /**
+             * Format: double
+             * @description Its bore [mm].
+             */
+            bore_mm?: number | null;
+            material?: components["schemas"]["NozzleMaterial"] | null;
+            /** @enum {string} */
+            place: "nozzle";
+        } | {
+            kind?: components["schemas"]["HotEndKind"] | null;
+            /** @enum {string} */
+            place: "heat_break";
+        } | {
+            mass?: components["schemas"]["HotEndMass"] | null;
+            material?: components["schemas"]["BlockMaterial"] | null;
+            /** @enum {string} */
+            place: "heater_block";
+        } | {
+            /** @enum {string} */
+            place: "heater_cartridge";
+            /**
+             * Format: double
+             * @description Power marked on it [W].
+             */
+            power_w?: number | null;
+        } | {
+            /** @description Its type, by the id of the table of sensors. */
+            kind?: string | null;
+            /** @enum {string} */
+            place: "temperature_sensor";
+        } | {
+            /**
+             * Format: double
+             * @description Effective diameter of the drive wheel [mm].
+             */
+            diameter_mm?: number | null;
+            /**
+             * Format: double
+             * @description Motor turns per turn of the drive wheel.
+             */
+            gear_ratio?: number | null;
+            path?: components["schemas"]["FilamentPath"] | null;
+            /** @enum {string} */
+            place: "extruder_drive";
+        } | {
+            /**
+             * Format: double
+             * @description Full steps of one turn.
+             */
+            full_steps?: number | null;
+            /** @enum {string} */
+            place: "extruder_motor";
+        } | {
+            /**
+             * Format: double
+             * @description Inner diameter [mm].
+             */
+            inner_mm?: number | null;
+            /**
+             * Format: double
+             * @description Length [mm].
+             */
+            length_mm?: number | null;
+            /**
+             * Format: double
+             * @description Outer diameter [mm].
+             */
+            outer_mm?: number | null;
+            /** @enum {string} */
+            place: "tube";
+        } | {
+            /**
+             * Format: double
+             * @description Greatest current of the hot end's heater output [A].
+             */
+            heater_a?: number | null;
+            /**
+             * Format: double
+             * @description The firmware's own temperature limit [°C].
+             */
+            limit_c?: number | null;
+            /**
+             * Format: double
+             * @description Microsteps of the extruder's driver.
+             */
+            microsteps?: number | null;
+            /** @enum {string} */
+            place: "control_board";
+            /**
+             * Format: double
+             * @description Supply [V].
+             */
+            supply_v?: number | null;
+        };
         /** @description A part on a printer from one day to another. */
         Fitting: {
             /** @description What it is, e.g. "brass 0.4". */
             description: string;
+            fitted?: components["schemas"]["Fitted"] | null;
             /** @description Fitted at. */
             from_at: string;
             /**
@@ -2597,7 +2838,7 @@ export interface components {
         /**
          * @description One calibrated quantity of a printer, or of printer + nozzle + filament.
          *
-         *     The declaration order is a topological order of [`crate::chain::ARROWS`] and the order of
+         *     The declaration order is a topological order of [`wattotherm_job::chain::ARROWS`] and the order of
          *     work on the traveller; a test holds both.
          * @enum {string}
          */
@@ -2617,7 +2858,7 @@ export interface components {
          * @description Something replaceable.
          * @enum {string}
          */
-        Part: "nozzle" | "heat_break" | "heater_block" | "heater_cartridge" | "temperature_sensor" | "silicone_sock" | "hot_end_fan" | "part_fan" | "hot_end_assembly" | "extruder_drive" | "extruder_motor" | "tube" | "hot_end_coupler" | "extruder_coupler" | "filament_cutter" | "bed_probe" | "bed_surface" | "control_board";
+        Part: "nozzle" | "heat_break" | "heater_block" | "heater_cartridge" | "temperature_sensor" | "silicone_sock" | "hot_end_fan" | "part_fan" | "hot_end_assembly" | "extruder_drive" | "extruder_motor" | "tube" | "hot_end_coupler" | "extruder_coupler" | "filament_cutter" | "bed_probe" | "bed_surface" | "control_board" | "frame" | "bed";
         /** @description A part. */
         PartName: {
             /** @description Id. */
@@ -2709,7 +2950,7 @@ export interface components {
         Printer: {
             /** @description When it was added (RFC 3339). */
             added_at: string;
-            /** @description What stations need to know. */
+            /** @description What stations need to know: follows from what is fitted. */
             facts: components["schemas"]["PrinterFacts"];
             /**
              * Format: int64
@@ -2722,11 +2963,21 @@ export interface components {
             kind: string;
             /** @description Name in the shop. */
             name: string;
+            /** @description When it was retired; its history stays. */
+            retired_at?: string | null;
             /** @description Why its facts can't be read, where they can't. */
             unreadable?: string | null;
         };
         /** @description A printer as far as stations care. */
         PrinterFacts: {
+            /**
+             * Format: double
+             * @description Levelling screws of the bed, where they were counted.
+             * @default null
+             */
+            bed_screws: number | null;
+            /** @default null */
+            bed_thread: components["schemas"]["ScrewThread"] | null;
             /**
              * Format: double
              * @description Build volume in X [mm].
@@ -2754,10 +3005,16 @@ export interface components {
             gear: components["schemas"]["GearFacts"] | null;
             /**
              * Format: double
-             * @description Power marked on the heater [W].
+             * @description Greatest current of the board's heater output [A], where it is known.
+             * @default null
+             */
+            heater_a: number | null;
+            /**
+             * Format: double
+             * @description Power marked on the heater [W], where it is known.
              * @default 40
              */
-            heater_w: number;
+            heater_w: number | null;
             /**
              * Format: double
              * @description Build volume in Z [mm].
@@ -2797,16 +3054,32 @@ export interface components {
              */
             path: components["schemas"]["FilamentPath"];
             /**
+             * Format: double
+             * @description Thickness of the plate [mm].
+             * @default null
+             */
+            plate_mm: number | null;
+            /**
+             * @description From the nozzle to the probe in X and Y [mm].
+             * @default null
+             */
+            probe_mm: number[] | null;
+            /**
              * @description Sensor type set in the firmware, by id; empty where it isn't known.
              * @default ntc_100k_3950
              */
             sensor: string;
             /**
              * Format: double
-             * @description Supply [V].
+             * @description Supply [V], where it is known.
              * @default 24
              */
-            supply_v: number;
+            supply_v: number | null;
+            /**
+             * @description Outer and inner diameter and length of the tube [mm].
+             * @default null
+             */
+            tube_mm: number[] | null;
         };
         /** @description A printer with its histories. */
         PrinterPage: {
@@ -2823,6 +3096,10 @@ export interface components {
             settings: components["schemas"]["Setting"][];
             /** @description Values in doubt. */
             stale: components["schemas"]["StaleMark"][];
+            /** @description What is known of it, as its form has it. */
+            typed: {
+                [key: string]: string;
+            };
         };
         /** @description An error answer. */
         Problem: {
@@ -2910,6 +3187,11 @@ export interface components {
             gains?: string | null;
             /** @description The text. */
             text: string;
+        };
+        /** @description Whether a printer is in the shop. */
+        Retire: {
+            /** @description Out of the shop, or back in. */
+            retired: boolean;
         };
         /** @description A routine that began. */
         RoutineBegun: {
@@ -3116,6 +3398,11 @@ export interface components {
              */
             temp_c: number;
         };
+        /**
+         * @description Thread of the bed's screws.
+         * @enum {string}
+         */
+        ScrewThread: "M3" | "M4" | "M5";
         /** @description What was answered. */
         SendAnswer: {
             /** @description Line by line. */
@@ -3237,6 +3524,8 @@ export interface components {
             heading: string;
             /** @description More to know, a sentence each. */
             hints: string[];
+            /** @description What is asked of a new part; typed under `fitted`. */
+            part_fields: components["schemas"]["FactFieldShown"][];
             rule?: components["schemas"]["RuleId"] | null;
             /** @description Its choice and limit in one sentence. */
             rule_text?: string | null;
@@ -3414,11 +3703,6 @@ export interface components {
             uptime_s?: number | null;
         };
         /**
-         * @description A screw's thread.
-         * @enum {string}
-         */
-        Thread: "M3" | "M4" | "M5";
-        /**
          * @description One limit.
          * @enum {string}
          */
@@ -3593,7 +3877,7 @@ export interface components {
              * @description The screws' thread.
              * @default M4
              */
-            thread: components["schemas"]["Thread"];
+            thread: components["schemas"]["ScrewThread"];
             /**
              * Format: int32
              * @description Version of this shape: 1.
@@ -3720,6 +4004,19 @@ export interface components {
          * @enum {string}
          */
         TuningRule: "ziegler_nichols" | "tyreus_luyben" | "some_overshoot" | "no_overshoot" | "cohen_coon" | "simc" | "amigo";
+        /** @description A printer as typed: blank fields are not known. */
+        TypedPrinter: {
+            /** @description Paths of unusual values that were confirmed. */
+            confirmed?: string[];
+            /** @description What is typed, by the path of the field. */
+            fields?: {
+                [key: string]: components["schemas"]["Entry"];
+            };
+            /** @description Kind in words. */
+            kind: string;
+            /** @description Name in the shop. */
+            name: string;
+        };
         /** @description Ultimate gain [duty/°C] and period [s]: with this gain the loop would just keep swinging. */
         Ultimate: {
             /**
@@ -4873,6 +5170,25 @@ export interface operations {
             };
         };
     };
+    printer_fields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactFieldShown"][];
+                };
+            };
+        };
+    };
     add_printer: {
         parameters: {
             query?: never;
@@ -4883,6 +5199,45 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["NewPrinter"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_typed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedPrinter"];
             };
         };
         responses: {
@@ -4941,6 +5296,62 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_printer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedPrinter"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5188,6 +5599,54 @@ export interface operations {
                 };
             };
             502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retire: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Retire"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 
 import { get } from '../api/client'
-import AddPrinter from './AddPrinter.vue'
+import PrinterForm from '../printers/PrinterForm.vue'
 
 const { data, error, isLoading } = useQuery({
   queryKey: ['bench'],
@@ -87,7 +87,13 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
       <button v-if="data.rows.length > 0" class="soft" type="button" @click="adding = true">
         Add a printer
       </button>
-      <AddPrinter v-model:shown="adding" />
+      <p v-if="data.retired.length" class="quiet">
+        Retired:
+        <template v-for="(p, i) in data.retired" :key="p.id"
+          >{{ i ? ', ' : '' }}<RouterLink :to="`/printers/${p.id}`">{{ p.name }}</RouterLink></template
+        >
+      </p>
+      <PrinterForm v-model:shown="adding" />
     </template>
   </section>
 </template>

@@ -119,6 +119,8 @@ async function tryStop(p: LivePrinter, kind: 'stop' | 'heaters_off') {
 <style scoped>
 .strip {
   position: sticky;
+  /* Above every dialog: a stop is never covered. */
+  z-index: 9000;
   left: 0;
   width: 100%;
   max-width: 100vw;

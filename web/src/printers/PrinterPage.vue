@@ -1,12 +1,13 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
-import { computed } from 'vue'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 
-import { answer, client, get } from '../api/client'
+import { ServerError, answer, client, get } from '../api/client'
 import { moment } from '../api/words'
 import ChainDrawing from '../drawings/ChainDrawing.vue'
 import { useLivePrinter } from '../live/useLive'
+import PrinterForm from './PrinterForm.vue'
 
 const route = useRoute()
 const id = computed(() => Number(route.params.id))
@@ -18,6 +19,20 @@ const { printer: live } = useLivePrinter(id)
 const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
 const parameter = (p: string) => catalogue.value?.parameters.find((x) => x.id === p)
 const part = (p: string) => catalogue.value?.parts.find((x) => x.id === p)?.label ?? p
+const queries = useQueryClient()
+const editing = ref(false)
+const failure = ref('')
+async function retire(retired: boolean) {
+  failure.value = ''
+  try {
+    const params = { params: { path: { id: id.value } } }
+    await answer(client.PUT('/api/v1/printers/{id}/retired', { ...params, body: { retired } }))
+    await queries.invalidateQueries({ queryKey: ['printer'] })
+    await queries.invalidateQueries({ queryKey: ['bench'] })
+  } catch (e) {
+    if (e instanceof ServerError) failure.value = e.problem.detail
+  }
+}
 const filament = (f: number | null | undefined) => data.value?.filaments.find((x) => x.id === f)?.name
 </script>
 
@@ -31,16 +46,25 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
           {{ data.printer.kind }}; {{ data.printer.facts.hot_end === 'lined' ? 'lined' : 'all-metal' }} hot
           end, bore {{ data.printer.facts.nozzle_mm }} mm
         </p>
+        <p v-if="data.printer.retired_at" class="quiet">
+          Retired {{ moment(data.printer.retired_at) }}. Its history stays.
+        </p>
+        <p v-if="failure" class="error" role="alert">{{ failure }}</p>
         <p v-if="data.printer.unreadable" class="error" role="alert">{{ data.printer.unreadable }}</p>
       </div>
       <RouterLink class="soft" :to="`/printers/${id}/link`">{{
         live ? 'Its heat and wire' : 'Connect it'
       }}</RouterLink>
-      <RouterLink v-if="data.job" class="act" :to="`/jobs/${data.job.id}`"
+      <button type="button" class="soft" @click="editing = true">What is known of it</button>
+      <button v-if="data.printer.retired_at" type="button" class="act" @click="retire(false)">
+        Take it back into the shop
+      </button>
+      <RouterLink v-else-if="data.job" class="act" :to="`/jobs/${data.job.id}`"
         >Go on with job {{ data.job.id }}</RouterLink
       >
       <RouterLink v-else class="act" :to="`/jobs/new/${id}`">New job</RouterLink>
     </div>
+    <PrinterForm v-model:shown="editing" :page="data" />
     <ChainDrawing :chain="data.chain" />
     <div class="two">
       <section>
@@ -58,6 +82,14 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
             </tr>
           </tbody>
         </table>
+        <button
+          v-if="!data.printer.retired_at && !data.job"
+          type="button"
+          class="soft retire"
+          @click="retire(true)"
+        >
+          Retire this printer
+        </button>
       </section>
       <section>
         <h2>Values over time</h2>
@@ -109,6 +141,9 @@ td {
   border-bottom: 1px solid var(--rule);
   padding: 4px 8px 4px 0;
   vertical-align: top;
+}
+.retire {
+  margin-top: 12px;
 }
 .old {
   color: var(--ink2);

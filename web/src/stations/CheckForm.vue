@@ -3,6 +3,7 @@ import { NInput } from 'naive-ui'
 import { computed } from 'vue'
 
 import { signalWord } from '../api/words'
+import FactFields from '../ui/FactFields.vue'
 import ReadingField from '../ui/ReadingField.vue'
 import { useLink } from './useLink'
 import { type Station, useForm } from './useStation'
@@ -11,6 +12,7 @@ defineOptions({ inheritAttrs: false })
 const props = defineProps<{ station: Station }>()
 const { r, f } = useForm(props)
 const sheet = computed(() => props.station.worktop.value?.sheet)
+const partFields = computed(() => props.station.setUp.value?.part_fields ?? [])
 /** A tick on the box is done; taking it off opens the step again. */
 function toggle(i: number) {
   const tick = r.value.steps[i]
@@ -119,6 +121,17 @@ function next(event: KeyboardEvent, i: number) {
     <ReadingField v-model="r.counted_out" v-bind="f('counted_out')" label="Pieces taken out" small />
     <ReadingField v-model="r.counted_in" v-bind="f('counted_in')" label="Pieces put back" small />
   </div>
+  <section v-if="partFields.length" class="part">
+    <h2>The new part</h2>
+    <FactFields
+      :model-value="r.fitted ?? {}"
+      :fields="partFields"
+      :problems="station.problems.value"
+      under="fitted"
+      @update:model-value="r.fitted = $event"
+      @confirm="r.confirmed = [...r.confirmed, $event]"
+    />
+  </section>
   <div>
     <label for="check-note">What you saw; paste a settings report here</label>
     <NInput
@@ -213,6 +226,9 @@ li {
 .warning strong,
 .danger strong {
   color: var(--stop);
+}
+.part {
+  margin-top: 6px;
 }
 .reason {
   grid-column: 1 / -1;

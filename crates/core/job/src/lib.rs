@@ -7,6 +7,7 @@
 mod caution;
 pub mod chain;
 mod context;
+pub mod effects;
 pub mod finding;
 mod guard_limits;
 pub mod house;

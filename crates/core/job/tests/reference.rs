@@ -12,13 +12,12 @@ use wattotherm_job::stations::{
     },
     drive::{computed_steps_per_mm, mm_per_motor_turn},
     evaluate,
-    tram::Thread,
 };
 use wattotherm_measure::{
     Component, SettleOption, Verdict, combine, decide, default_instruments, expanded, fresh_mean,
     least_squares, t_two_sided, u_rectangular, what_would_settle,
 };
-use wattotherm_printer::GearFacts;
+use wattotherm_printer::{GearFacts, ScrewThread};
 
 fn close(got: f64, want: f64, tolerance: f64, what: &str) {
     assert!(
@@ -280,7 +279,7 @@ fn iso_286_grades_come_out_as_tabulated() {
 /// ISO 261, coarse pitches: M3 0.5, M4 0.7, M5 0.8 mm.
 #[test]
 fn screw_pitches_are_those_of_iso_261() {
-    let pitches = [Thread::M3, Thread::M4, Thread::M5].map(Thread::pitch_mm);
+    let pitches = [ScrewThread::M3, ScrewThread::M4, ScrewThread::M5].map(ScrewThread::pitch_mm);
     for (got, want) in pitches.into_iter().zip([0.5, 0.7, 0.8]) {
         close(got, want, 0.0, "pitch [mm]");
     }

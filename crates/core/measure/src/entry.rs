@@ -226,6 +226,19 @@ impl FieldProblem {
         }
     }
 
+    /// The same problem of a field below another one: `fitted` and `bore` give `fitted.bore`.
+    #[must_use]
+    pub fn under(mut self, parent: &str) -> Self {
+        let (Self::Missing { field, .. }
+        | Self::NotANumber { field, .. }
+        | Self::OutOfRange { field, .. }
+        | Self::DidYouMean { field, .. }
+        | Self::Count { field, .. }
+        | Self::Conflict { field, .. }) = &mut self;
+        *field = format!("{parent}.{field}");
+        self
+    }
+
     /// Stable code for programs.
     #[must_use]
     pub const fn code(&self) -> &'static str {

@@ -3,53 +3,8 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use crate::materials::{BlockMaterial, HotEndKind, NozzleMaterial};
-
-/// How heavy a hot end is: bounds for what it can do.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum HotEndMass {
-    /// A small block, some 8 J/K.
-    Light,
-    /// The usual block, some 12 J/K.
-    #[default]
-    Standard,
-    /// A large or all-metal high-flow block, some 20 J/K.
-    Heavy,
-}
-
-impl HotEndMass {
-    /// Heat capacity of block, nozzle and cartridge [J/K]; common practice: 3 to 7 cm³ of aluminium
-    /// at 2.4 J/(cm³·K) and some brass.
-    #[must_use]
-    pub const fn capacity_j_k(self) -> f64 {
-        match self {
-            Self::Light => 8.0,
-            Self::Standard => 12.0,
-            Self::Heavy => 20.0,
-        }
-    }
-    /// In words.
-    #[must_use]
-    pub const fn label(self) -> &'static str {
-        match self {
-            Self::Light => "small block",
-            Self::Standard => "usual block",
-            Self::Heavy => "large block",
-        }
-    }
-}
-
-/// How filament gets from the drive to the hot end.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum FilamentPath {
-    /// The drive stands off and pushes through a tube.
-    #[default]
-    Tube,
-    /// The drive sits on the hot end.
-    Direct,
-}
+use crate::fitting::{Fitted, ScrewThread};
+use crate::materials::{BlockMaterial, FilamentPath, HotEndKind, HotEndMass, NozzleMaterial};
 
 /// The drive as built, for the computed steps/mm.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -95,10 +50,28 @@ pub struct PrinterFacts {
     pub block: BlockMaterial,
     /// How heavy the heater block is.
     pub mass: HotEndMass,
-    /// Supply [V].
-    pub supply_v: f64,
-    /// Power marked on the heater [W].
-    pub heater_w: f64,
+    /// Supply [V], where it is known.
+    pub supply_v: Option<f64>,
+    /// Power marked on the heater [W], where it is known.
+    pub heater_w: Option<f64>,
+    /// Greatest current of the board's heater output [A], where it is known.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub heater_a: Option<f64>,
+    /// Levelling screws of the bed, where they were counted.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub bed_screws: Option<f64>,
+    /// Their thread.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub bed_thread: Option<ScrewThread>,
+    /// Thickness of the plate [mm].
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub plate_mm: Option<f64>,
+    /// From the nozzle to the probe in X and Y [mm].
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub probe_mm: Option<[f64; 2]>,
+    /// Outer and inner diameter and length of the tube [mm].
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub tube_mm: Option<[f64; 3]>,
 }
 
 impl Default for PrinterFacts {
@@ -117,9 +90,176 @@ impl Default for PrinterFacts {
             nozzle: NozzleMaterial::Brass,
             block: BlockMaterial::Aluminium,
             mass: HotEndMass::Standard,
-            supply_v: 24.0,
-            heater_w: 40.0,
+            supply_v: Some(24.0),
+            heater_w: Some(40.0),
+            heater_a: None,
+            bed_screws: None,
+            bed_thread: None,
+            plate_mm: None,
+            probe_mm: None,
+            tube_mm: None,
         }
+    }
+}
+
+impl PrinterFacts {
+    /// What follows from all that is fitted. What isn't known stands as the most careful printer has it
+    /// (lined, brass, aluminium) or as the usual one; what a station would take for measured stays blank.
+    #[must_use]
+    pub fn of(fitted: &[Fitted]) -> Self {
+        let mut facts = Self {
+            sensor: String::new(),
+            supply_v: None,
+            heater_w: None,
+            ..Self::default()
+        };
+        let (mut full, mut micro, mut ratio, mut wheel) = (None, None, None, None);
+        for one in fitted {
+            match one {
+                Fitted::Frame {
+                    x_mm,
+                    y_mm,
+                    height_mm,
+                    nozzles,
+                } => {
+                    set(&mut facts.bed_x_mm, *x_mm);
+                    set(&mut facts.bed_y_mm, *y_mm);
+                    set(&mut facts.height_mm, *height_mm);
+                    if let Some(n) = nozzles {
+                        facts.nozzles = if *n > 1.5 { 2 } else { 1 };
+                    }
+                }
+                Fitted::Bed { screws, thread } => {
+                    facts.bed_screws = *screws;
+                    facts.bed_thread = *thread;
+                }
+                Fitted::BedSurface { thickness_mm } => facts.plate_mm = *thickness_mm,
+                Fitted::BedProbe { x_mm, y_mm } => {
+                    facts.probe_mm = x_mm.zip(*y_mm).map(|(x, y)| [x, y]);
+                }
+                Fitted::Nozzle { bore_mm, material } => {
+                    set(&mut facts.nozzle_mm, *bore_mm);
+                    set(&mut facts.nozzle, *material);
+                }
+                Fitted::HeatBreak { kind } => set(&mut facts.hot_end, *kind),
+                Fitted::HeaterBlock { material, mass } => {
+                    set(&mut facts.block, *material);
+                    set(&mut facts.mass, *mass);
+                }
+                Fitted::HeaterCartridge { power_w } => facts.heater_w = *power_w,
+                Fitted::TemperatureSensor { kind } => {
+                    facts.sensor = kind.clone().unwrap_or_default();
+                }
+                Fitted::ExtruderDrive {
+                    path,
+                    gear_ratio,
+                    diameter_mm,
+                } => {
+                    set(&mut facts.path, *path);
+                    (ratio, wheel) = (*gear_ratio, *diameter_mm);
+                }
+                Fitted::ExtruderMotor { full_steps } => full = *full_steps,
+                Fitted::Tube {
+                    outer_mm,
+                    inner_mm,
+                    length_mm,
+                } => {
+                    facts.tube_mm = match (outer_mm, inner_mm, length_mm) {
+                        (Some(o), Some(i), Some(l)) => Some([*o, *i, *l]),
+                        _ => None,
+                    };
+                }
+                Fitted::ControlBoard {
+                    supply_v,
+                    heater_a,
+                    microsteps,
+                    limit_c,
+                } => {
+                    facts.supply_v = *supply_v;
+                    facts.heater_a = *heater_a;
+                    facts.firmware_limit_c = *limit_c;
+                    micro = *microsteps;
+                }
+            }
+        }
+        if let (Some(full_steps), Some(microsteps), Some(gear_ratio), Some(drive_diameter_mm)) =
+            (full, micro, ratio, wheel)
+        {
+            facts.gear = Some(GearFacts {
+                full_steps,
+                microsteps,
+                gear_ratio,
+                drive_diameter_mm,
+            });
+        }
+        facts
+    }
+
+    /// The same as what is fitted at each place: the way back of [`PrinterFacts::of`].
+    #[must_use]
+    pub fn fitted(&self) -> Vec<Fitted> {
+        let gear = self.gear.as_ref();
+        vec![
+            Fitted::Frame {
+                x_mm: Some(self.bed_x_mm),
+                y_mm: Some(self.bed_y_mm),
+                height_mm: Some(self.height_mm),
+                nozzles: Some(f64::from(self.nozzles)),
+            },
+            Fitted::Bed {
+                screws: self.bed_screws,
+                thread: self.bed_thread,
+            },
+            Fitted::BedSurface {
+                thickness_mm: self.plate_mm,
+            },
+            Fitted::BedProbe {
+                x_mm: self.probe_mm.map(|p| p[0]),
+                y_mm: self.probe_mm.map(|p| p[1]),
+            },
+            Fitted::Nozzle {
+                bore_mm: Some(self.nozzle_mm),
+                material: Some(self.nozzle),
+            },
+            Fitted::HeatBreak {
+                kind: Some(self.hot_end),
+            },
+            Fitted::HeaterBlock {
+                material: Some(self.block),
+                mass: Some(self.mass),
+            },
+            Fitted::HeaterCartridge {
+                power_w: self.heater_w,
+            },
+            Fitted::TemperatureSensor {
+                kind: Some(self.sensor.clone()).filter(|s| !s.is_empty()),
+            },
+            Fitted::ExtruderDrive {
+                path: Some(self.path),
+                gear_ratio: gear.map(|g| g.gear_ratio),
+                diameter_mm: gear.map(|g| g.drive_diameter_mm),
+            },
+            Fitted::ExtruderMotor {
+                full_steps: gear.map(|g| g.full_steps),
+            },
+            Fitted::Tube {
+                outer_mm: self.tube_mm.map(|t| t[0]),
+                inner_mm: self.tube_mm.map(|t| t[1]),
+                length_mm: self.tube_mm.map(|t| t[2]),
+            },
+            Fitted::ControlBoard {
+                supply_v: self.supply_v,
+                heater_a: self.heater_a,
+                microsteps: gear.map(|g| g.microsteps),
+                limit_c: self.firmware_limit_c,
+            },
+        ]
+    }
+}
+
+fn set<T>(fact: &mut T, known: Option<T>) {
+    if let Some(k) = known {
+        *fact = k;
     }
 }
 

@@ -5,12 +5,19 @@
 
 mod ceiling;
 mod facts;
+mod fields;
+mod fitting;
 mod materials;
 mod parameter;
 mod parts;
 
 pub use ceiling::{Ceiling, CeilingRules, PartLimit, ceiling};
-pub use facts::{FilamentFacts, FilamentPath, GearFacts, HotEndMass, PrinterFacts};
-pub use materials::{BlockMaterial, HotEndKind, NozzleMaterial};
+pub use facts::{FilamentFacts, GearFacts, PrinterFacts};
+pub use fields::{
+    FACT_FIELDS, FactField, FactFieldShown, FactKind, FactOption, fields_of, read_fields,
+    typed_fields,
+};
+pub use fitting::{Fitted, ScrewThread};
+pub use materials::{BlockMaterial, FilamentPath, HotEndKind, HotEndMass, NozzleMaterial};
 pub use parameter::Parameter;
 pub use parts::{Part, Replacement};

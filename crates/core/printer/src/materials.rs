@@ -1,4 +1,4 @@
-//! What hot ends are made of, and what it stands.
+//! How hot ends and drives are built, and what it stands.
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -58,4 +58,50 @@ impl BlockMaterial {
             Self::Copper => 500.0,
         }
     }
+}
+
+/// How heavy a hot end is: bounds for what it can do.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum HotEndMass {
+    /// A small block, some 8 J/K.
+    Light,
+    /// The usual block, some 12 J/K.
+    #[default]
+    Standard,
+    /// A large or all-metal high-flow block, some 20 J/K.
+    Heavy,
+}
+
+impl HotEndMass {
+    /// Heat capacity of block, nozzle and cartridge [J/K]; common practice: 3 to 7 cm³ of aluminium
+    /// at 2.4 J/(cm³·K) and some brass.
+    #[must_use]
+    pub const fn capacity_j_k(self) -> f64 {
+        match self {
+            Self::Light => 8.0,
+            Self::Standard => 12.0,
+            Self::Heavy => 20.0,
+        }
+    }
+    /// In words.
+    #[must_use]
+    pub const fn label(self) -> &'static str {
+        match self {
+            Self::Light => "small block",
+            Self::Standard => "usual block",
+            Self::Heavy => "large block",
+        }
+    }
+}
+
+/// How filament gets from the drive to the hot end.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum FilamentPath {
+    /// The drive stands off and pushes through a tube.
+    #[default]
+    Tube,
+    /// The drive sits on the hot end.
+    Direct,
 }

@@ -28,11 +28,13 @@ pub enum Part {
     BedProbe,
     BedSurface,
     ControlBoard,
+    Frame,
+    Bed,
 }
 
 impl Part {
     /// Every part, from the nozzle upward and outward.
-    pub const ALL: [Self; 18] = [
+    pub const ALL: [Self; 20] = [
         Self::Nozzle,
         Self::HeatBreak,
         Self::HeaterBlock,
@@ -51,6 +53,8 @@ impl Part {
         Self::BedProbe,
         Self::BedSurface,
         Self::ControlBoard,
+        Self::Frame,
+        Self::Bed,
     ];
 
     /// Name, e.g. "heater block".
@@ -75,6 +79,8 @@ impl Part {
             Self::BedProbe => "bed probe",
             Self::BedSurface => "bed surface",
             Self::ControlBoard => "control board or firmware",
+            Self::Frame => "frame",
+            Self::Bed => "bed",
         }
     }
 
@@ -100,6 +106,8 @@ impl Part {
             Self::BedProbe => "bed_probe",
             Self::BedSurface => "bed_surface",
             Self::ControlBoard => "control_board",
+            Self::Frame => "frame",
+            Self::Bed => "bed",
         }
     }
 

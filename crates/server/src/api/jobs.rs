@@ -8,6 +8,7 @@ use serde_json::Value;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
+use wattotherm_job::effects::effects_of;
 use wattotherm_job::finding::Finding;
 use wattotherm_job::route::{JobFacts, LineState, Stop, Traveller, TravellerLine, traveller};
 use wattotherm_job::sheets::{Sheet, sheet};
@@ -329,7 +330,9 @@ async fn close(
                     finding.sentence
                 )));
             }
-            let seq = store.close_station(&job, stop, &body.readings, &finding, &now())?;
+            let effects = effects_of(stop, &body.readings, &finding, &context);
+            let seq =
+                store.close_station(&job, stop, &body.readings, &finding, &effects, &now())?;
             let job = store.job(id)?;
             Ok(Closed {
                 seq,

@@ -1,5 +1,7 @@
 //! Printers, their parts and values, and the bench.
 
+use std::collections::BTreeMap;
+
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
@@ -8,9 +10,15 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_job::chain::{ARROWS, default_cell};
+use wattotherm_job::effects::{effects_of_edit, sensor_ids, sensor_options};
 use wattotherm_job::route::{LineState, Stop};
+use wattotherm_job::stations::EvaluateError;
+use wattotherm_measure::entry::Entry;
 use wattotherm_measure::text::{plain, spaced};
-use wattotherm_printer::{Parameter, Part, Replacement};
+use wattotherm_printer::{
+    FACT_FIELDS, FactFieldShown, Fitted, Parameter, Part, PrinterFacts, Replacement, read_fields,
+    typed_fields,
+};
 use wattotherm_store::{
     Filament, Fitting, Job, NewFilament, NewPrinter, NewSetting, Printer, Setting, StaleMark,
 };
@@ -44,8 +52,10 @@ pub struct Bench {
     pub now: String,
     /// The row it speaks of.
     pub now_printer: Option<i64>,
-    /// All printers.
+    /// All printers in the shop.
     pub rows: Vec<BenchRow>,
+    /// Those that were taken out of it.
+    pub retired: Vec<Printer>,
 }
 
 /// One parameter as a link of a printer's chain.
@@ -100,6 +110,8 @@ pub struct PrinterPage {
     pub chain: Vec<ChainLink>,
     /// Filaments by id, for names.
     pub filaments: Vec<Filament>,
+    /// What is known of it, as its form has it.
+    pub typed: BTreeMap<String, String>,
 }
 
 /// What was made.
@@ -115,7 +127,12 @@ async fn bench(State(app): State<App>) -> Result<Json<Bench>, ApiError> {
         .with(|store| {
             let jobs = store.jobs()?;
             let mut rows = Vec::new();
+            let mut retired = Vec::new();
             for printer in store.printers()? {
+                if printer.retired_at.is_some() {
+                    retired.push(printer);
+                    continue;
+                }
                 let job = jobs
                     .iter()
                     .find(|j| j.printer_id == printer.id && j.finished_at.is_none())
@@ -171,6 +188,7 @@ async fn bench(State(app): State<App>) -> Result<Json<Bench>, ApiError> {
                 now,
                 now_printer,
                 rows,
+                retired,
             })
         })
         .await?;
@@ -179,6 +197,7 @@ async fn bench(State(app): State<App>) -> Result<Json<Bench>, ApiError> {
 
 #[utoipa::path(post, path = "/api/v1/printers", request_body = NewPrinter,
     responses((status = 201, body = Made), (status = 409, body = Problem), (status = 422, body = Problem)))]
+/// Adds a printer of which all facts are known as numbers.
 async fn add_printer(
     State(app): State<App>,
     Body(new): Body<NewPrinter>,
@@ -186,6 +205,108 @@ async fn add_printer(
     new.check()?;
     let id = app.with(move |s| Ok(s.add_printer(&new, &now())?)).await?;
     Ok((StatusCode::CREATED, Json(Made { id })))
+}
+
+/// A printer as typed: blank fields are not known.
+#[derive(Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TypedPrinter {
+    /// Name in the shop.
+    pub name: String,
+    /// Kind in words.
+    pub kind: String,
+    /// What is typed, by the path of the field.
+    #[serde(default)]
+    pub fields: BTreeMap<String, Entry>,
+    /// Paths of unusual values that were confirmed.
+    #[serde(default)]
+    pub confirmed: Vec<String>,
+}
+
+impl TypedPrinter {
+    /// The printer and what is fitted to it.
+    fn read(&self) -> Result<(NewPrinter, Vec<Fitted>), ApiError> {
+        let new = NewPrinter {
+            name: self.name.trim().to_owned(),
+            kind: self.kind.trim().to_owned(),
+            facts: PrinterFacts::default(),
+            invented: false,
+        };
+        new.check()?;
+        let fitted = read_fields(&FACT_FIELDS, &self.fields, &self.confirmed, &sensor_ids())
+            .map_err(EvaluateError::from)?;
+        Ok((new, fitted))
+    }
+}
+
+#[utoipa::path(get, path = "/api/v1/printer-fields", responses((status = 200, body = Vec<FactFieldShown>)))]
+/// The form of a printer: every fact with its unit, its choices and where to find it.
+async fn printer_fields() -> Json<Vec<FactFieldShown>> {
+    let sensors = sensor_options();
+    Json(
+        FACT_FIELDS
+            .iter()
+            .map(|f| f.shown(false, &sensors))
+            .collect(),
+    )
+}
+
+#[utoipa::path(post, path = "/api/v1/printers/typed", request_body = TypedPrinter,
+    responses((status = 201, body = Made), (status = 409, body = Problem), (status = 422, body = Problem)))]
+/// Adds a printer from its form.
+async fn add_typed(
+    State(app): State<App>,
+    Body(typed): Body<TypedPrinter>,
+) -> Result<(StatusCode, Json<Made>), ApiError> {
+    let (new, fitted) = typed.read()?;
+    let id = app
+        .with(move |s| Ok(s.add_printer_with(&new, &fitted, &now())?))
+        .await?;
+    Ok((StatusCode::CREATED, Json(Made { id })))
+}
+
+#[utoipa::path(put, path = "/api/v1/printers/{id}", params(("id" = i64, Path)), request_body = TypedPrinter,
+    responses((status = 204), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+/// Renames a printer or puts right what is known of it.
+async fn edit_printer(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Body(typed): Body<TypedPrinter>,
+) -> Result<StatusCode, ApiError> {
+    let (new, told) = typed.read()?;
+    app.with(move |s| {
+        s.printer(id)?;
+        let effects = effects_of_edit(&s.fitted(id)?, &told, &s.house()?);
+        Ok(s.edit_printer(id, &new.name, &new.kind, &effects, &now())?)
+    })
+    .await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Whether a printer is in the shop.
+#[derive(Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Retire {
+    /// Out of the shop, or back in.
+    pub retired: bool,
+}
+
+#[utoipa::path(put, path = "/api/v1/printers/{id}/retired", params(("id" = i64, Path)), request_body = Retire,
+    responses((status = 204), (status = 404, body = Problem), (status = 409, body = Problem)))]
+/// Takes a printer out of the shop, or back in; its history stays.
+async fn retire(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Body(body): Body<Retire>,
+) -> Result<StatusCode, ApiError> {
+    if body.retired && app.live.ids().contains(&id) {
+        return Err(ApiError::Conflict(
+            "It is connected. Disconnect it first, then retire it.".into(),
+        ));
+    }
+    app.with(move |s| Ok(s.retire_printer(id, body.retired, &now())?))
+        .await?;
+    Ok(StatusCode::NO_CONTENT)
 }
 
 #[utoipa::path(get, path = "/api/v1/printers/{id}", params(("id" = i64, Path)),
@@ -210,6 +331,7 @@ async fn printer(
                 .map(|p| link(p, &settings, &stale, &filaments, card.as_ref()))
                 .collect();
             Ok(PrinterPage {
+                typed: typed_fields(&store.fitted(id)?),
                 fittings: store.fittings(id)?,
                 printer,
                 job,
@@ -353,7 +475,10 @@ pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
         .routes(routes!(bench))
         .routes(routes!(add_printer))
-        .routes(routes!(printer))
+        .routes(routes!(add_typed))
+        .routes(routes!(printer_fields))
+        .routes(routes!(printer, edit_printer))
+        .routes(routes!(retire))
         .routes(routes!(put_setting))
         .routes(routes!(filaments, add_filament))
 }

@@ -5,6 +5,7 @@ mod heat;
 pub use heat::connect_demo;
 
 use serde_json::{Value, json};
+use wattotherm_job::effects::effects_of;
 use wattotherm_job::route::Stop;
 use wattotherm_job::stations::{evaluate, start};
 use wattotherm_printer::{
@@ -148,7 +149,7 @@ pub fn fill_with_demo(store: &mut Store) -> Result<(), Failure> {
             } else {
                 HotEndMass::Standard
             },
-            heater_w: if name == "Aspen" { 60.0 } else { 40.0 },
+            heater_w: Some(if name == "Aspen" { 60.0 } else { 40.0 }),
             ..PrinterFacts::default()
         };
         let at = demo.tick(3);
@@ -307,8 +308,9 @@ impl Demo<'_> {
         let mut readings = start(stop.station(), &context);
         merge(&mut readings, typed);
         let finding = evaluate(stop.station(), &readings, &context)?;
+        let effects = effects_of(stop, &readings, &finding, &context);
         self.store
-            .close_station(&job, stop, &readings, &finding, &at)?;
+            .close_station(&job, stop, &readings, &finding, &effects, &at)?;
         Ok(())
     }
 

@@ -1,13 +1,17 @@
 //! Check: steps to do and tick off, with parts counted out and in.
 
+use std::collections::BTreeMap;
+
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_heat::TOUCH_SAFE_C;
 use wattotherm_measure::Verdict;
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
 use wattotherm_measure::text::plain;
+use wattotherm_printer::{FactField, Replacement, fields_of, read_fields, typed_fields};
 
 use super::{Context, StationName, blank, stopped};
+use crate::effects::sensor_ids;
 use crate::finding::{Finding, Row};
 use crate::sheets::{Sheet, sheet};
 
@@ -50,6 +54,8 @@ pub struct CheckReadings {
     pub counted_out: Entry,
     /// … and put back.
     pub counted_in: Entry,
+    /// What is known of the new part, by the path of the printer's field.
+    pub fitted: BTreeMap<String, Entry>,
     /// What was seen; also the place for a pasted settings report.
     pub note: String,
     /// Paths of unusual values that the technician confirmed.
@@ -88,6 +94,17 @@ const COUNT: Limit = Limit {
     usual_max: 500.0,
     why: "count whole pieces",
 };
+
+/// What a sheet of strip and fit asks of the new part, and whether it must be told.
+#[must_use]
+pub fn asked_of(context: &Context) -> Vec<(&'static FactField, bool)> {
+    context
+        .list
+        .as_deref()
+        .and_then(|l| l.strip_prefix("fit."))
+        .and_then(Replacement::from_id)
+        .map_or(Vec::new(), fields_of)
+}
 
 /// Evaluates a check: pass when every step is done or skipped with a reason and what came out went
 /// back; stop when a step failed or pieces are left over; measure again while steps are open.
@@ -135,6 +152,30 @@ pub fn evaluate(readings: &CheckReadings, context: &Context) -> Result<Finding, 
         counts.0 = intake.need(&COUNT, "counted_out", &readings.counted_out);
         counts.1 = intake.need(&COUNT, "counted_in", &readings.counted_in);
     }
+    let asked = asked_of(context);
+    for (field, needed) in &asked {
+        if *needed && readings.fitted.get(field.path).is_none_or(Entry::is_blank) {
+            intake.push(FieldProblem::Count {
+                field: format!("fitted.{}", field.path),
+                message: format!("Say the new part’s {}.", field.label),
+            });
+        }
+    }
+    let confirmed: Vec<String> = readings
+        .confirmed
+        .iter()
+        .map(|c| c.strip_prefix("fitted.").unwrap_or(c).to_owned())
+        .collect();
+    if let Err(bad) = read_fields(
+        asked.iter().map(|(f, _)| *f),
+        &readings.fitted,
+        &confirmed,
+        &sensor_ids(),
+    ) {
+        for problem in bad.problems {
+            intake.push(problem.under("fitted"));
+        }
+    }
     intake.finish()?;
 
     let total = list.steps.len();
@@ -152,6 +193,17 @@ pub fn evaluate(readings: &CheckReadings, context: &Context) -> Result<Finding, 
             before: Some(format!("{out:.0}")),
             after: Some(format!("{back:.0}")),
         });
+    }
+    let was = typed_fields(&context.printer.fitted());
+    for (field, _) in &asked {
+        let now = readings.fitted.get(field.path).map(Entry::shown);
+        if let Some(now) = now.filter(|n| !n.is_empty()) {
+            finding.rows.push(Row {
+                name: field.label.to_owned(),
+                before: was.get(field.path).map(|t| field.says(t)),
+                after: Some(field.says(&now)),
+            });
+        }
     }
     for (tick, step) in readings.steps.iter().zip(&list.steps) {
         if tick.state == StepState::Skipped {

@@ -7,10 +7,11 @@ use wattotherm_gcode::{Command, FeedOrder, feed_for_drive_test, read_back};
 use wattotherm_heat::{Gains, OutputForm, TuningRule};
 use wattotherm_measure::entry::Entry;
 use wattotherm_measure::text::plain;
-use wattotherm_printer::{HotEndKind, Parameter};
+use wattotherm_printer::{FactFieldShown, HotEndKind, Parameter, typed_fields};
 
 use super::{Context, StationName, acceptance, flow, trial_spec};
 use crate::caution::{Caution, SignalWord};
+use crate::effects::sensor_options;
 use crate::house::{RuleId, ToleranceId};
 use crate::sheets::sheet;
 
@@ -31,6 +32,8 @@ pub struct SetUp {
     pub commands: Vec<Command>,
     /// Why commands are withheld.
     pub withheld: Option<String>,
+    /// What is asked of a new part; typed under `fitted`.
+    pub part_fields: Vec<FactFieldShown>,
 }
 
 fn rule_text(context: &Context, rule: RuleId) -> String {
@@ -59,6 +62,7 @@ pub fn set_up(station: StationName, readings: &Value, context: &Context) -> SetU
         rule_text: None,
         commands: Vec::new(),
         withheld: None,
+        part_fields: Vec::new(),
     };
     let tolerance = |id: ToleranceId| plain(context.house.tolerance(id), 3);
     match station {
@@ -225,6 +229,11 @@ pub fn set_up(station: StationName, readings: &Value, context: &Context) -> SetU
             up.rule_text = list.rule.map(|r| rule_text(context, r));
             up.caution = list.caution;
             up.hints = list.hints;
+            let sensors = sensor_options();
+            up.part_fields = super::check::asked_of(context)
+                .into_iter()
+                .map(|(f, needed)| f.shown(needed, &sensors))
+                .collect();
         }
     }
     up
@@ -292,7 +301,7 @@ pub fn start(station: StationName, context: &Context) -> Value {
             let corner = |name: &str, x: f64, y: f64, screw: bool| json!({"name": name, "x_mm": plain(x, 1), "y_mm": plain(y, 1), "z_mm": "", "screw": screw});
             let (l, r, f, b) = (w * inset, w * (1.0 - inset), d * inset, d * (1.0 - inset));
             json!({
-                "version": 1, "sense": "gap", "clockwise": "lowers", "thread": "M4",
+                "version": 1, "sense": "gap", "clockwise": "lowers", "thread": context.printer.bed_thread.unwrap_or_default(),
                 "instrument": "height_gauge",
                 "points": [
                     corner("front left", l, f, true), corner("front right", r, f, true),
@@ -316,7 +325,8 @@ pub fn start(station: StationName, context: &Context) -> Value {
             };
             json!({
                 "version": 1, "method": method, "offset_set_mm": before, "instrument": instrument,
-                "commanded_mm": "0.2",
+                // Half the bore: as high as a line of this nozzle still presses on. Common practice, no source.
+                "commanded_mm": plain(context.printer.nozzle_mm * 0.5, 2),
                 "patches": [patch(0.2, 0.2), patch(0.8, 0.2), patch(0.5, 0.5), patch(0.2, 0.8), patch(0.8, 0.8)],
                 "touches_mm": ["", "", ""], "confirmed": [],
             })
@@ -354,7 +364,11 @@ pub fn start(station: StationName, context: &Context) -> Value {
         StationName::Trial => json!({
             "version": 1,
             "before": context.before_text.as_ref().map_or(before, |t| json!(t)),
-            "best": "", "outcome": "open", "note": "", "confirmed": [],
+            "best": if context.parameter == Some(Parameter::Profile) {
+                json!(plain(context.printer.nozzle_mm, 3))
+            } else {
+                json!("")
+            }, "outcome": "open", "note": "", "confirmed": [],
         }),
         StationName::Snapshot => json!({
             "version": 1, "report": "", "none_because": "", "confirmed": [],
@@ -368,11 +382,11 @@ pub fn start(station: StationName, context: &Context) -> Value {
             "ohm": "", "confirmed": [],
         }),
         StationName::Heater => json!({
-            "version": 1, "supply_v": plain(context.printer.supply_v, 1),
-            "marked_w": plain(context.printer.heater_w, 1), "ohm": "",
+            "version": 1, "supply_v": known(context.printer.supply_v, 1),
+            "marked_w": known(context.printer.heater_w, 1), "ohm": "",
             "sensor": context.printer.sensor, "nozzle": context.printer.nozzle,
             "block": context.printer.block,
-            "firmware_limit_c": context.printer.firmware_limit_c.map_or(json!(""), |c| json!(plain(c, 0))),
+            "firmware_limit_c": known(context.printer.firmware_limit_c, 0),
             "taken_c": "", "planned_c": plain(print_temp_c(context), 0), "confirmed": [],
         }),
         StationName::HeaterLoop => start_heater_loop(context),
@@ -387,9 +401,23 @@ pub fn start(station: StationName, context: &Context) -> Value {
                 .iter()
                 .map(|_| json!({"state": "open", "reason": ""}))
                 .collect();
-            json!({"version": 1, "steps": steps, "counted_out": "", "counted_in": "", "note": "", "confirmed": []})
+            let known = typed_fields(&context.printer.fitted());
+            // What must be told changes by the very name of the replacement: it isn't taken from the old part.
+            let fitted: serde_json::Map<String, Value> = super::check::asked_of(context)
+                .into_iter()
+                .map(|(f, needed)| {
+                    let text = known.get(f.path).filter(|_| !needed).cloned();
+                    (f.path.to_owned(), json!(text.unwrap_or_default()))
+                })
+                .collect();
+            json!({"version": 1, "steps": steps, "counted_out": "", "counted_in": "", "fitted": fitted, "note": "", "confirmed": []})
         }
     }
+}
+
+/// A fact as it is typed; blank where it isn't known.
+fn known(fact: Option<f64>, decimals: usize) -> Value {
+    fact.map_or(json!(""), |v| json!(plain(v, decimals)))
 }
 
 /// Print temperature that the job works for [°C]; 210 where no filament says so.

@@ -8,6 +8,7 @@ use wattotherm_measure::{
     Combined, InstrumentKind, LeastSquares, SettleOption, Verdict, least_squares, u_rectangular,
     what_would_settle,
 };
+use wattotherm_printer::ScrewThread;
 
 use super::{Context, StationName, ask_for_more, band, blank, expanded_95, stopped};
 use crate::finding::{Finding, PlainValue, Row};
@@ -33,28 +34,6 @@ pub enum Clockwise {
     Lowers,
     /// It raises the bed.
     Raises,
-}
-
-/// A screw's thread.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[allow(missing_docs)]
-pub enum Thread {
-    M3,
-    #[default]
-    M4,
-    M5,
-}
-
-impl Thread {
-    /// Pitch of the coarse thread [mm]. Source: ISO 261, coarse series: M3 0.5, M4 0.7, M5 0.8.
-    #[must_use]
-    pub const fn pitch_mm(self) -> f64 {
-        match self {
-            Self::M3 => 0.5,
-            Self::M4 => 0.7,
-            Self::M5 => 0.8,
-        }
-    }
 }
 
 /// A place where the height was read.
@@ -84,7 +63,7 @@ pub struct TramReadings {
     /// What clockwise does.
     pub clockwise: Clockwise,
     /// The screws' thread.
-    pub thread: Thread,
+    pub thread: ScrewThread,
     /// Instrument, by id.
     pub instrument: String,
     /// Places read; at least three of them screws.

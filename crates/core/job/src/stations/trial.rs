@@ -200,6 +200,20 @@ pub fn evaluate(readings: &TrialReadings, context: &Context) -> Result<Finding, 
         } else {
             intake.may(limit, "best", &readings.best)
         };
+        // A profile is for the nozzle that is fitted.
+        let bore = context.printer.nozzle_mm;
+        if parameter == Parameter::Profile
+            && best.is_some_and(|b| (b - bore).abs() > 0.005)
+            && !readings.confirmed.iter().any(|c| c == "best")
+        {
+            intake.push(FieldProblem::DidYouMean {
+                field: "best".into(),
+                label: "fitted nozzle".into(),
+                unit: limit.unit.into(),
+                got: readings.best.shown(),
+                suggestion: bore,
+            });
+        }
     } else {
         before_text = short_text(&mut intake, "before", &readings.before);
         best_text = short_text(&mut intake, "best", &readings.best);

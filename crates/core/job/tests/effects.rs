@@ -1,0 +1,233 @@
+//! What a closing does to the printer: the bench's own words for what must follow at once.
+#![allow(clippy::unwrap_used)]
+
+use serde_json::{Value, json};
+use wattotherm_job::chain::Strength;
+use wattotherm_job::effects::{Effect, effects_of, with_effects};
+use wattotherm_job::finding::Finding;
+use wattotherm_job::house::House;
+use wattotherm_job::route::Stop;
+use wattotherm_job::stations::{StationName, evaluate, start};
+use wattotherm_job::{Context, guard_limits};
+use wattotherm_measure::Verdict;
+use wattotherm_printer::{HotEndKind, NozzleMaterial, Parameter, Part, PrinterFacts, Replacement};
+
+fn lined() -> PrinterFacts {
+    PrinterFacts {
+        firmware_limit_c: Some(300.0),
+        ..PrinterFacts::default()
+    }
+}
+
+/// A context at the sheet of a replacement, as the server makes it.
+fn at_sheet(r: Replacement, printer: PrinterFacts) -> Context {
+    Context {
+        printer,
+        replaced: vec![r],
+        list: Some(format!("fit.{}", r.id())),
+        ..Context::default()
+    }
+}
+
+/// The sheet with every step ticked and what is told of the new part.
+fn ticked(context: &Context, told: &[(&str, &str)]) -> Value {
+    let mut r = start(StationName::Check, context);
+    for step in r["steps"].as_array_mut().unwrap() {
+        step["state"] = json!("done");
+    }
+    r["counted_out"] = json!("4");
+    r["counted_in"] = json!("4");
+    for (path, text) in told {
+        r["fitted"][*path] = json!(text);
+    }
+    r
+}
+
+/// Closes a sheet: the finding, what it does, and the facts after it.
+fn fitted(
+    r: Replacement,
+    printer: PrinterFacts,
+    told: &[(&str, &str)],
+) -> (Finding, Vec<Effect>, PrinterFacts) {
+    let context = at_sheet(r, printer);
+    let readings = ticked(&context, told);
+    let finding = evaluate(StationName::Check, &readings, &context).unwrap();
+    let effects = effects_of(Stop::Fit(r), &readings, &finding, &context);
+    let after = with_effects(&context.printer, &effects);
+    (finding, effects, after)
+}
+
+#[test]
+fn going_all_metal_lifts_the_ceiling_and_the_guard_and_forgets_the_old_ceiling() {
+    let house = House::default();
+    let before = lined();
+    assert!((house.ceiling(&before).ceiling_c - 235.0).abs() < 1e-9);
+    let (_, effects, after) = fitted(Replacement::HeatBreakToAllMetal, before, &[]);
+    assert_eq!(after.hot_end, HotEndKind::AllMetal);
+    // 285 °C: the usual bead holds it now (the firmware's 300 less 15 is the same).
+    assert!((house.ceiling(&after).ceiling_c - 285.0).abs() < 1e-9);
+    assert!((guard_limits(&after, &house, None).tools[0].ceiling_c - 285.0).abs() < 1e-9);
+    assert!(effects.contains(&Effect::Forget(Parameter::Ceiling)));
+}
+
+#[test]
+fn a_new_nozzle_of_the_same_kind_changes_nothing_that_is_known() {
+    let before = PrinterFacts {
+        nozzle_mm: 0.6,
+        nozzle: NozzleMaterial::Steel,
+        ..lined()
+    };
+    let (_, effects, after) = fitted(Replacement::NozzleSame, before.clone(), &[]);
+    assert_eq!(after, before);
+    assert!(matches!(
+        &effects[..],
+        [Effect::Fit {
+            part: Part::Nozzle,
+            fitted: Some(_),
+            ..
+        }]
+    ));
+}
+
+#[test]
+fn a_new_bore_must_be_told_and_is_what_the_stations_then_expect() {
+    let context = at_sheet(Replacement::NozzleOtherBore, lined());
+    let refused = evaluate(StationName::Check, &ticked(&context, &[]), &context).unwrap_err();
+    assert!(
+        refused.to_string().contains("Say the new part’s bore."),
+        "{refused}"
+    );
+    let told = [("nozzle.bore_mm", "0.6"), ("nozzle.material", "steel")];
+    let (finding, effects, after) = fitted(Replacement::NozzleOtherBore, lined(), &told);
+    let row = finding.rows.iter().find(|r| r.name == "bore").unwrap();
+    assert_eq!(row.before.as_deref(), Some("bore 0.4 mm"));
+    assert_eq!(row.after.as_deref(), Some("bore 0.6 mm"));
+    let Effect::Fit { description, .. } = &effects[0] else {
+        panic!("{effects:?}")
+    };
+    assert_eq!(description, "nozzle, other bore: bore 0.6 mm, steel");
+    let expects = |station, parameter| {
+        let context = Context {
+            printer: after.clone(),
+            parameter,
+            ..Context::default()
+        };
+        start(station, &context)
+    };
+    assert_eq!(
+        expects(StationName::Flow, Some(Parameter::Flow))["wall_mm"],
+        "0.675"
+    );
+    assert_eq!(expects(StationName::OffsetZ, None)["commanded_mm"], "0.3");
+    assert_eq!(
+        expects(StationName::Trial, Some(Parameter::Profile))["best"],
+        "0.6"
+    );
+}
+
+#[test]
+fn a_profile_for_another_bore_than_the_fitted_one_is_asked_about() {
+    let context = Context {
+        printer: PrinterFacts {
+            nozzle_mm: 0.6,
+            ..lined()
+        },
+        parameter: Some(Parameter::Profile),
+        ..Context::default()
+    };
+    let mut r = start(StationName::Trial, &context);
+    r["best"] = json!("0.4");
+    r["before"] = json!("0.4");
+    r["outcome"] = json!("good");
+    let asked = evaluate(StationName::Trial, &r, &context).unwrap_err();
+    assert!(
+        asked.to_string().contains("Did you mean 0.6 mm?"),
+        "{asked}"
+    );
+    r["confirmed"] = json!(["best"]);
+    assert!(evaluate(StationName::Trial, &r, &context).is_ok());
+}
+
+#[test]
+fn what_a_measuring_station_shows_of_a_part_is_learnt_and_nothing_else() {
+    let context = Context {
+        printer: lined(),
+        parameter: Some(Parameter::Ceiling),
+        before: Some(235.0),
+        ..Context::default()
+    };
+    let mut r = start(StationName::Heater, &context);
+    r["nozzle"] = json!("steel");
+    r["marked_w"] = json!("50");
+    let finding = evaluate(StationName::Heater, &r, &context).unwrap();
+    let effects = effects_of(
+        Stop::Parameter(Parameter::Ceiling, None),
+        &r,
+        &finding,
+        &context,
+    );
+    let after = with_effects(&context.printer, &effects);
+    assert_eq!(
+        (after.nozzle, after.heater_w),
+        (NozzleMaterial::Steel, Some(50.0))
+    );
+    assert_eq!(effects.len(), 2, "{effects:?}");
+    let want = PrinterFacts {
+        nozzle: NozzleMaterial::Steel,
+        heater_w: Some(50.0),
+        ..lined()
+    };
+    assert_eq!(after, want);
+}
+
+#[test]
+fn nothing_follows_from_a_stop() {
+    let context = at_sheet(Replacement::HeatBreakToAllMetal, lined());
+    let mut r = ticked(&context, &[]);
+    r["steps"][0] = json!({"state": "failed", "reason": "the thread is torn"});
+    let finding = evaluate(StationName::Check, &r, &context).unwrap();
+    assert_eq!(finding.verdict, Verdict::Stop);
+    let stop = Stop::Fit(Replacement::HeatBreakToAllMetal);
+    assert_eq!(effects_of(stop, &r, &finding, &context), []);
+}
+
+#[test]
+fn a_machine_value_that_moved_puts_other_filaments_in_doubt_by_the_arrows() {
+    let context = Context {
+        parameter: Some(Parameter::Drive),
+        before: Some(93.0),
+        ..Context::default()
+    };
+    let mut r = start(StationName::Drive, &context);
+    for (field, text) in [
+        ("steps_set", "93"),
+        ("mark_mm", "120"),
+        ("feed_mm", "100"),
+        ("nozzle_c", "210"),
+    ] {
+        r[field] = json!(text);
+    }
+    r["runs"] = json!(["27.5", "27.0", "27.5"]);
+    let finding = evaluate(StationName::Drive, &r, &context).unwrap();
+    assert_eq!(finding.verdict, Verdict::Adjust);
+    let effects = effects_of(
+        Stop::Parameter(Parameter::Drive, None),
+        &r,
+        &finding,
+        &context,
+    );
+    // Handbook: the flow rests on the drive; a filament that wasn't loaded keeps a flow found with the old steps.
+    assert!(effects.iter().any(|e| matches!(
+        e,
+        Effect::Doubt {
+            parameter: Parameter::Flow,
+            strength: Strength::Redo | Strength::Verify,
+            ..
+        }
+    )));
+    assert!(
+        effects
+            .iter()
+            .all(|e| !matches!(e, Effect::Doubt { parameter, .. } if !parameter.per_filament()))
+    );
+}
