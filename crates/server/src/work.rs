@@ -1,9 +1,9 @@
 //! Routines on a connected printer: run, kept, read by the core, laid into the station's draft.
 
 use serde_json::{Map, Value, json};
-use wattotherm_gcode::{Heater, read_settings};
+use wattotherm_gcode::Heater;
 use wattotherm_heat::{
-    Gains, OutputForm, PhysicalLimits, Trace, VerifyResult, hold_result, read_class, tune_result,
+    Gains, PhysicalLimits, Trace, VerifyResult, hold_result, read_class, tune_result,
 };
 use wattotherm_link::Link;
 use wattotherm_link::routines::{
@@ -33,29 +33,9 @@ pub struct Order {
     pub for_station: Option<(i64, String)>,
 }
 
-/// Gains that a settings report holds, as text.
-#[must_use]
-pub fn gains_in(report: &str) -> Option<String> {
-    let report = read_settings(report);
-    let get = |letter: char| {
-        report
-            .values
-            .iter()
-            .find(|(k, _)| k.code == "M301" && k.letter == letter)
-            .map(|(_, v)| *v)
-    };
-    let (p, i, d) = (get('P')?, get('I')?, get('D')?);
-    // Printers whose loop runs on output 0 to 1 print gains that would be nothing on 0 to 255.
-    let form = if p < 1.0 {
-        OutputForm::Unit
-    } else {
-        OutputForm::Byte
-    };
-    Gains::from_form(p, i, d, form).ok().map(|g| g.text())
-}
-
 async fn gains_now(link: &Link) -> Option<String> {
-    gains_in(&read_settings_text(link).await.ok()?)
+    let report = read_settings_text(link).await.ok()?;
+    Gains::reported(&report).map(|g| g.text())
 }
 
 impl App {

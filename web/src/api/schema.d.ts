@@ -1028,7 +1028,7 @@ export interface components {
              */
             note: string;
             /**
-             * @description A tick for each step of the list, in its order.
+             * @description A tick for each step of the list.
              * @default []
              */
             steps: components["schemas"]["StepTick"][];
@@ -1804,6 +1804,31 @@ export interface components {
          * @enum {string}
          */
         GapMethod: "patch" | "paper" | "feeler";
+        /** @description The state a machine must be in for a step. */
+        Gate: {
+            /** @enum {string} */
+            kind: "any";
+        } | {
+            /** @enum {string} */
+            kind: "unplugged";
+        } | {
+            /** @enum {string} */
+            kind: "live";
+        } | {
+            /** @enum {string} */
+            kind: "cold";
+        } | {
+            /** @enum {string} */
+            kind: "warm";
+        } | {
+            /**
+             * Format: double
+             * @description What the nozzle should be at [°C]; none for the print temperature of what is loaded.
+             */
+            at_c?: number | null;
+            /** @enum {string} */
+            kind: "hot";
+        };
         /** @description The drive as built, for the computed steps/mm. */
         GearFacts: {
             /**
@@ -3183,8 +3208,8 @@ export interface components {
         };
         /** @description A settings report. */
         ReportAnswer: {
-            /** @description Gains of the nozzle's loop in it. */
-            gains?: string | null;
+            /** @description Gains of the nozzle's loop in it, as they are typed for output 0 to 255: P, I, D. */
+            gains?: string[] | null;
             /** @description The text. */
             text: string;
         };
@@ -3529,6 +3554,11 @@ export interface components {
             rule?: components["schemas"]["RuleId"] | null;
             /** @description Its choice and limit in one sentence. */
             rule_text?: string | null;
+            /**
+             * Format: double
+             * @description Nozzle temperature that the work asks for [°C].
+             */
+            target_c?: number | null;
             /** @description Why commands are withheld. */
             withheld?: string | null;
         };
@@ -3638,8 +3668,12 @@ export interface components {
             caution?: components["schemas"]["Caution"] | null;
             /** @description What proves it; may be empty. */
             check: string;
-            /** @description State the machine must be in, e.g. "cold", "hot 230", "unplugged"; empty for any. */
-            gate: string;
+            /** @description State the machine must be in. */
+            gate: components["schemas"]["Gate"];
+            /** @description The same on a chip; empty for any. */
+            gate_says: string;
+            /** @description Name of the step within its list: a tick belongs to it, whatever place the step has. */
+            id: string;
         };
         /**
          * @description What became of one step.
@@ -3654,6 +3688,11 @@ export interface components {
              * @default null
              */
             at_c: number | null;
+            /**
+             * @description Which step; ticks of older versions have none and count by their place.
+             * @default
+             */
+            id: string;
             /**
              * @description Why it was skipped, or what failed; for a step done outside its gate, why.
              * @default

@@ -2,6 +2,7 @@
 import { NInput } from 'naive-ui'
 import { computed } from 'vue'
 
+import type { Schemas } from '../api/client'
 import { signalWord } from '../api/words'
 import FactFields from '../ui/FactFields.vue'
 import ReadingField from '../ui/ReadingField.vue'
@@ -13,9 +14,30 @@ const props = defineProps<{ station: Station }>()
 const { r, f } = useForm(props)
 const sheet = computed(() => props.station.worktop.value?.sheet)
 const partFields = computed(() => props.station.setUp.value?.part_fields ?? [])
+interface Tick {
+  id?: string
+  state: 'open' | 'done' | 'skipped' | 'failed'
+  reason: string
+  at_c: number | null
+}
+/* A tick belongs to its step by name; those of older versions have none and count by their place. */
+const places = computed(() => {
+  const ticks = r.value.steps as Tick[]
+  const named = ticks.some((t) => t.id)
+  return (sheet.value?.steps ?? []).map((s, i) => (named ? ticks.findIndex((t) => t.id === s.id) : i))
+})
+const empty: Tick = { state: 'open', reason: '', at_c: null }
+const tickOf = (i: number): Tick => (r.value.steps as Tick[])[places.value[i] ?? -1] ?? empty
+/** The tick to write to; one is made where the list has grown since. */
+function own(i: number): Tick {
+  const at = places.value[i] ?? -1
+  if (!r.value.steps[at]) r.value.steps.push({ ...empty, id: sheet.value?.steps[i]?.id })
+  return (r.value.steps as Tick[])[places.value[i] ?? -1] ?? empty
+}
+const reasonPath = (i: number) => `steps.${places.value[i]}.reason`
 /** A tick on the box is done; taking it off opens the step again. */
 function toggle(i: number) {
-  const tick = r.value.steps[i]
+  const tick = own(i)
   tick.state = tick.state === 'done' ? 'open' : 'done'
   tick.reason = ''
   tick.at_c = tick.state === 'done' ? now() : null
@@ -24,22 +46,19 @@ function toggle(i: number) {
 const link = useLink(props.station)
 const now = () => link.nozzleC.value ?? null
 const gateError = (i: number) =>
-  r.value.steps[i].state === 'done'
-    ? props.station.problems.value.find((e) => e.field === `steps.${i}.reason`)
-    : undefined
+  tickOf(i).state === 'done' ? props.station.problems.value.find((e) => e.field === reasonPath(i)) : undefined
 /** What a gate waits for, while the printer is connected and hot. */
-const waits = (gate: string) => {
+const waits = (gate: Schemas['Gate']) => {
   const p = link.printer.value
-  return p &&
-    (gate.includes('cold') || gate.includes('unplugged')) &&
-    (p.nozzle === 'hot' || p.nozzle === 'warm')
+  return p && ['cold', 'unplugged'].includes(gate.kind) && (p.nozzle === 'hot' || p.nozzle === 'warm')
     ? `wait: nozzle ${now()?.toFixed(0)} °C. ${p.says}`
     : ''
 }
 function next(event: KeyboardEvent, i: number) {
   event.preventDefault()
-  r.value.steps[i].state = 'done'
-  r.value.steps[i].at_c = now()
+  const tick = own(i)
+  tick.state = 'done'
+  tick.at_c = now()
   const boxes = [...document.querySelectorAll<HTMLElement>('[data-step]')]
   const fields = [...document.querySelectorAll<HTMLElement>('[data-reading]')]
   ;(boxes[i + 1] ?? fields[0] ?? document.querySelector<HTMLElement>('[data-close]'))?.focus()
@@ -48,47 +67,47 @@ function next(event: KeyboardEvent, i: number) {
 
 <template>
   <ol v-if="sheet" class="steps">
-    <li v-for="(s, i) in sheet.steps" :key="i" :class="r.steps[i].state">
+    <li v-for="(s, i) in sheet.steps" :key="s.id" :class="tickOf(i).state">
       <label class="step">
         <input
           type="checkbox"
           data-step
-          :checked="r.steps[i].state === 'done'"
-          @change="toggle(Number(i))"
-          @keydown.enter.exact="next($event, Number(i))"
+          :checked="tickOf(i).state === 'done'"
+          @change="toggle(i)"
+          @keydown.enter.exact="next($event, i)"
         />
         <span>
-          <span v-if="s.gate" class="chip">{{ s.gate }}</span>
+          <span v-if="s.gate_says" class="chip">{{ s.gate_says }}</span>
           <strong class="does">{{ s.act }}</strong>
-          <span v-if="waits(s.gate) && r.steps[i].state === 'open'" class="gate">{{ waits(s.gate) }}</span>
+          <span v-if="waits(s.gate) && tickOf(i).state === 'open'" class="gate">{{ waits(s.gate) }}</span>
           <span v-if="s.check" class="proof">{{ s.check }}</span>
         </span>
       </label>
       <div class="other">
         <button
-          v-if="r.steps[i].state === 'open'"
+          v-if="tickOf(i).state === 'open'"
           type="button"
           class="plain"
           :aria-label="`Skip step ${i + 1}`"
-          @click="r.steps[i].state = 'skipped'"
+          @click="own(i).state = 'skipped'"
         >
           skip
         </button>
         <button
-          v-if="r.steps[i].state === 'open'"
+          v-if="tickOf(i).state === 'open'"
           type="button"
           class="plain"
           :aria-label="`Step ${i + 1} failed`"
-          @click="r.steps[i].state = 'failed'"
+          @click="own(i).state = 'failed'"
         >
           failed
         </button>
         <button
-          v-if="r.steps[i].state === 'skipped' || r.steps[i].state === 'failed'"
+          v-if="tickOf(i).state === 'skipped' || tickOf(i).state === 'failed'"
           type="button"
           class="plain"
           :aria-label="`Undo step ${i + 1}`"
-          @click="r.steps[i] = { state: 'open', reason: '', at_c: null }"
+          @click="Object.assign(own(i), empty)"
         >
           undo
         </button>
@@ -96,21 +115,21 @@ function next(event: KeyboardEvent, i: number) {
       <p v-if="s.caution" class="warn" :class="s.caution.signal" role="note">
         <strong>{{ signalWord[s.caution.signal] }}.</strong> {{ s.caution.text }}
       </p>
-      <div v-if="gateError(Number(i)) || (r.steps[i].state === 'done' && r.steps[i].reason)" class="reason">
+      <div v-if="gateError(i) || (tickOf(i).state === 'done' && tickOf(i).reason)" class="reason">
         <ReadingField
-          v-model="r.steps[i].reason"
-          v-bind="f(`steps.${i}.reason`)"
-          :error="gateError(Number(i))"
+          v-model="own(i).reason"
+          v-bind="f(reasonPath(i))"
+          :error="gateError(i)"
           label="Why was it done outside its gate?"
           words
           small
         />
       </div>
-      <div v-if="r.steps[i].state === 'skipped' || r.steps[i].state === 'failed'" class="reason">
+      <div v-if="tickOf(i).state === 'skipped' || tickOf(i).state === 'failed'" class="reason">
         <ReadingField
-          v-model="r.steps[i].reason"
-          v-bind="f(`steps.${i}.reason`)"
-          :label="r.steps[i].state === 'skipped' ? 'Why is it skipped?' : 'What failed?'"
+          v-model="own(i).reason"
+          v-bind="f(reasonPath(i))"
+          :label="tickOf(i).state === 'skipped' ? 'Why is it skipped?' : 'What failed?'"
           words
           small
         />

@@ -110,10 +110,9 @@ async function write() {
 }
 async function readGains() {
   const got = await link.report()
-  const numbers = got?.gains?.match(/[\d.]+/g)
-  if (!numbers) return
+  if (!got?.gains) return
   r.value.form = 'byte'
-  ;[r.value.set_p, r.value.set_i, r.value.set_d] = numbers
+  ;[r.value.set_p, r.value.set_i, r.value.set_d] = got.gains
 }
 </script>
 

@@ -13,8 +13,8 @@ import { type Station, useForm } from './useStation'
 const props = defineProps<{ station: Station; job: number; stationKey: string }>()
 const { r, f } = useForm(props)
 const link = useLink(props.station)
-/** The temperature that the heading asks for. */
-const target = computed(() => numberOf(/at (\d+) °C/.exec(props.station.setUp.value?.heading ?? '')?.[1]))
+/** The temperature that the work asks for. */
+const target = computed(() => props.station.setUp.value?.target_c ?? null)
 const now = computed(() => link.nozzleC.value)
 async function heat() {
   if (target.value !== null)

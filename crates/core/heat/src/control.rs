@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use wattotherm_gcode::read_settings;
 use wattotherm_measure::text::fixed;
 
 /// Range of the controller's output in a firmware.
@@ -122,6 +123,35 @@ impl Gains {
             return None;
         };
         Self::from_form(p, i, d, OutputForm::Byte).ok()
+    }
+
+    /// The nozzle's gains in a settings report, whichever output they are for.
+    ///
+    /// Gains for output 0 to 1 would be nothing on 0 to 255, so a P below 1 is taken for one of those.
+    /// Source: common practice, no published source. None where the report has none that a printer could run.
+    #[must_use]
+    pub fn reported(report: &str) -> Option<Self> {
+        let report = read_settings(report);
+        let get = |letter: char| {
+            let found = report
+                .values
+                .iter()
+                .find(|(k, _)| k.code == "M301" && k.letter == letter);
+            found.map(|(_, v)| *v)
+        };
+        let (p, i, d) = (get('P')?, get('I')?, get('D')?);
+        let form = if p < 1.0 {
+            OutputForm::Unit
+        } else {
+            OutputForm::Byte
+        };
+        Self::from_form(p, i, d, form).ok()
+    }
+
+    /// As they are typed for output 0 to 255: P, I, D.
+    #[must_use]
+    pub fn typed(&self) -> [String; 3] {
+        self.in_form(OutputForm::Byte).map(|v| fixed(v, 2))
     }
 
     /// Integral time [s]; infinite without integral.

@@ -9,6 +9,7 @@ pub mod chain;
 mod context;
 pub mod effects;
 pub mod finding;
+mod gate;
 mod guard_limits;
 pub mod house;
 pub mod route;
@@ -17,4 +18,5 @@ pub mod stations;
 
 pub use caution::{Caution, SignalWord};
 pub use context::{Context, ExpectedSetting};
+pub use gate::Gate;
 pub use guard_limits::guard_limits;

@@ -6,14 +6,19 @@ use utoipa::ToSchema;
 use wattotherm_measure::text::plain;
 use wattotherm_printer::{Part, Replacement};
 
+use crate::gate::Gate;
 use crate::house::RuleId;
 use crate::{Caution, Context, SignalWord};
 
 /// One step.
 #[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
 pub struct Step {
-    /// State the machine must be in, e.g. "cold", "hot 230", "unplugged"; empty for any.
-    pub gate: String,
+    /// Name of the step within its list: a tick belongs to it, whatever place the step has.
+    pub id: &'static str,
+    /// State the machine must be in.
+    pub gate: Gate,
+    /// The same on a chip; empty for any.
+    pub gate_says: String,
     /// What to do.
     pub act: String,
     /// What proves it; may be empty.
@@ -41,9 +46,11 @@ pub struct Sheet {
     pub hints: Vec<String>,
 }
 
-fn step(gate: &str, act: &str, check: &str) -> Step {
+fn step(id: &'static str, gate: Gate, act: &str, check: &str) -> Step {
     Step {
-        gate: gate.into(),
+        id,
+        gate,
+        gate_says: gate.says(),
         act: act.into(),
         check: check.into(),
         caution: None,
@@ -95,17 +102,20 @@ fn intake() -> Sheet {
         "Look at the printer and keep what it knows before you touch anything.",
         vec![
             step(
-                "",
+                "look",
+                Gate::Any,
                 "Look for what is missing, loose, or was changed; switch on, home, and listen.",
                 "What you found is noted below.",
             ),
             step(
-                "",
+                "photograph",
+                Gate::Any,
                 "Photograph wiring and parts before loosening anything.",
                 "Fan, leads and tube ends are in the picture.",
             ),
             step(
-                "",
+                "ask",
+                Gate::Any,
                 "Ask when in a print the complaint shows, and what was already tried.",
                 "It stands in the job.",
             ),
@@ -121,7 +131,8 @@ fn baseline() -> Sheet {
         "Baseline print",
         "Print the test piece with the old settings, where the printer still can.",
         vec![step(
-            "live",
+            "print_old",
+            Gate::Live,
             "Print the test piece with the old settings.",
             "Strings, walls and first layer are noted below.",
         )],
@@ -137,18 +148,21 @@ fn power_up() -> Sheet {
         "Switch on cold and look before you heat.",
         vec![
             step(
-                "live",
+                "sensor_room",
+                Gate::Live,
                 "Compare the sensor's reading with the room.",
                 "Within 3 °C of the thermometer.",
             ),
             step(
-                "live",
+                "axes",
+                Gate::Live,
                 "Move all axes slowly to their ends.",
                 "No cable or tube pulls.",
             ),
             with(
                 step(
-                    "live",
+                    "first_heat",
+                    Gate::Live,
                     "Heat for the first time and watch.",
                     "It rises at once and steadily; the hot-end fan starts by 50 °C and blows toward the fins.",
                 ),
@@ -175,7 +189,8 @@ fn first_print(context: &Context) -> Sheet {
         "First print",
         "Print once before you tune the filament's settings.",
         vec![step(
-            "live",
+            "print_first",
+            Gate::Live,
             act,
             "What differs from the baseline is noted below.",
         )],
@@ -190,17 +205,20 @@ fn hand_over() -> Sheet {
         "Look it over once more, and leave nothing open.",
         vec![
             step(
-                "",
+                "go_over",
+                Gate::Any,
                 "Go over the printer once: plugs, ties, clips, covers, fan, plate.",
                 "Everything that came off is on.",
             ),
             step(
-                "",
+                "sisters",
+                Gate::Any,
                 "Look at the sister machines with the same part.",
                 "What you saw is noted below.",
             ),
             step(
-                "",
+                "report",
+                Gate::Any,
                 "Print the report and hand it over with the old part.",
                 "",
             ),
@@ -211,7 +229,8 @@ fn hand_over() -> Sheet {
 fn before_wiring() -> Step {
     with(
         step(
-            "unplugged",
+            "unplug",
+            Gate::Unplugged,
             "Switch off, pull the mains plug, wait for the supply to discharge.",
             "No lamp, no fan, no voltage.",
         ),
@@ -223,7 +242,8 @@ fn before_wiring() -> Step {
 fn unload() -> Step {
     with(
         step(
-            "hot, print temperature",
+            "unload",
+            Gate::HOT,
             "Push 10 to 30 mm forward until it flows, then pull the filament out.",
             "It comes out whole. If it won't, say so: that is an observation.",
         ),
@@ -234,7 +254,8 @@ fn unload() -> Step {
 
 fn after() -> Step {
     step(
-        "",
+        "tug",
+        Gate::Any,
         "Pull gently at every connector; look for pinched wires and ties left off.",
         "No wire crosses a moving part.",
     )
@@ -260,20 +281,24 @@ pub fn tightening_c(context: &Context) -> f64 {
 
 fn nozzle(context: &Context) -> Sheet {
     let top = context.house.ceiling(&context.printer).ceiling_c;
-    let work = format!("hot {}", plain(230.0_f64.min(top), 0));
+    let work = Gate::Hot {
+        at_c: Some(230.0_f64.min(top)),
+    };
     let mut s = list(
         "Strip and fit: nozzle",
         "Change the nozzle hot, holding the block with a second tool.",
         vec![
             step(
-                "hot",
+                "lower_bed",
+                Gate::HOT,
                 "Cover or lower the bed, raise the head about 100 mm to the middle.",
                 "",
             ),
             unload(),
             with(
                 step(
-                    &work,
+                    "loosen",
+                    work,
                     "Hold the block with the second tool, never the heat sink or the wires, and loosen the nozzle.",
                     "The block didn't turn.",
                 ),
@@ -281,22 +306,26 @@ fn nozzle(context: &Context) -> Sheet {
                 "Burns and a broken heat break. Heat-proof gloves; both tools on before you pull. Never fingers under the nozzle.",
             ),
             step(
-                &work,
+                "take_out",
+                work,
                 "Take it out in the socket and park it on ceramic or metal.",
                 "Not on plastic.",
             ),
             step(
-                &work,
+                "brush",
+                work,
                 "Clean the thread with the brass brush.",
                 "No plastic stands in the bore above.",
             ),
             step(
-                &work,
+                "start_new",
+                work,
                 "Put the new nozzle point down in the socket; first turns with the tool alone, by fingers.",
                 "It turns freely for at least three turns.",
             ),
             step(
-                &work,
+                "snug",
+                work,
                 "Bring it snug against the heat break or tube.",
                 "About half a millimetre is left between hex and block.",
             ),
@@ -317,18 +346,21 @@ fn tube(context: &Context) -> Sheet {
         vec![
             unload(),
             step(
-                "warm to touch",
+                "tube_out",
+                Gate::Warm,
                 "Clips off, collet down, tube out at both ends; cut the ties that hold it.",
                 "Ties and clips are on the tray.",
             ),
             step(
-                "",
+                "old_end",
+                Gate::Any,
                 "Look at the old end: brown, groove from the collet, clump, oval?",
                 "What you saw is noted below.",
             ),
             with(
                 step(
-                    "",
+                    "cut",
+                    Gate::Any,
                     "Cut the new tube to the old one's length with a tube cutter, square at both ends.",
                     "The end stands upright on the bench; filament slides through freely.",
                 ),
@@ -336,13 +368,15 @@ fn tube(context: &Context) -> Sheet {
                 "Sharp blade. Cut away from the hand; side cutters crush the end.",
             ),
             step(
-                "",
+                "coupler_play",
+                Gate::Any,
                 "Push the tube into the coupler and pull.",
                 "At most 0.2 mm of play. More: a new coupler.",
             ),
             with(
                 step(
-                    "hot",
+                    "seat",
+                    Gate::HOT,
                     "Lined hot end: back the nozzle off half a turn, push the tube home, tighten the nozzle up against it.",
                     "The tube sits on the bottom.",
                 ),
@@ -350,12 +384,14 @@ fn tube(context: &Context) -> Sheet {
                 "Burns. Gloves, second tool on the block.",
             ),
             step(
-                "",
+                "lock",
+                Gate::Any,
                 "Clips on; push again, about 1 mm more goes in; lock.",
                 "A tug moves nothing.",
             ),
             step(
-                "",
+                "ties",
+                Gate::Any,
                 "Head to its farthest corners, then ties at a third and two thirds.",
                 "No kink, no pull.",
             ),
@@ -383,18 +419,21 @@ fn any_part(part: Option<Part>) -> Sheet {
         vec![
             unload(),
             step(
-                "",
+                "cover_bed",
+                Gate::Any,
                 "Cover or lower the bed, raise the head about 100 mm to the middle.",
                 "",
             ),
             before_wiring(),
             step(
-                "cold",
+                "compare",
+                Gate::Cold,
                 "Compare the new part with the old one: size, plugs, voltage.",
                 "They match, or the difference is noted below.",
             ),
             step(
-                "cold",
+                "fit",
+                Gate::Cold,
                 "Fit the part; screws evenly, first turns by hand.",
                 "It sits without a step or a gap.",
             ),

@@ -10,8 +10,8 @@ use wattotherm_gcode::{
 use wattotherm_heat::SENSOR_TYPES;
 use wattotherm_job::house::{Choice, House, RULES, RuleId, ToleranceId};
 use wattotherm_job::sheets::{sheet, tightening_c};
-use wattotherm_job::stations::{StationName, set_up, start, tram::turn_in_words};
-use wattotherm_job::{Caution, Context, SignalWord};
+use wattotherm_job::stations::{StationName, evaluate, set_up, start, tram::turn_in_words};
+use wattotherm_job::{Caution, Context, Gate, SignalWord};
 use wattotherm_measure::entry::{Entry, Intake, Limit};
 use wattotherm_measure::{InstrumentKind, Series, default_instruments, fresh_mean};
 use wattotherm_printer::{
@@ -161,7 +161,7 @@ fn every_part_has_a_sheet_with_its_cautions() {
             assert!(
                 s.steps
                     .iter()
-                    .any(|p| p.gate == "unplugged" && p.caution.as_ref().is_some_and(shock)),
+                    .any(|p| p.gate == Gate::Unplugged && p.caution.as_ref().is_some_and(shock)),
                 "{}",
                 r.id()
             );
@@ -204,7 +204,10 @@ fn hot_tightening_never_exceeds_the_ceiling() {
         let steps = sheet("fit.nozzle_same", &context).steps;
         let hottest = steps
             .iter()
-            .filter_map(|s| s.gate.strip_prefix("hot ")?.parse::<f64>().ok())
+            .filter_map(|s| match s.gate {
+                Gate::Hot { at_c } => at_c,
+                _ => None,
+            })
             .fold(0.0, f64::max);
         assert!(hottest <= 215.0, "{}: {hottest}", option.id);
         let tightened = tightening_c(&context);
@@ -363,4 +366,38 @@ proptest! {
         let (few, many) = (fresh_mean(&values, caliper, 1.0).unwrap(), fresh_mean(&twice, caliper, 1.0).unwrap());
         prop_assert!(many.combined.u <= few.combined.u + 1e-12);
     }
+}
+
+#[test]
+fn steps_of_a_list_have_names_of_their_own_and_a_tick_belongs_to_its_name() {
+    let context = Context {
+        list: Some("fit.tube".into()),
+        ..Context::default()
+    };
+    for list in [
+        "intake",
+        "baseline",
+        "power_up",
+        "first_print",
+        "hand_over",
+        "fit.nozzle_same",
+        "fit.tube",
+        "fit.part_fan",
+    ] {
+        let steps = sheet(list, &context).steps;
+        let names: std::collections::BTreeSet<&str> = steps.iter().map(|s| s.id).collect();
+        assert_eq!(names.len(), steps.len(), "{list}");
+    }
+    // Ticked in a list that had its steps in another order, and one step fewer.
+    let mut readings = start(StationName::Check, &context);
+    let ticks = readings["steps"].as_array_mut().unwrap();
+    ticks.reverse();
+    ticks.retain(|t| t["id"] != "lock");
+    for t in ticks.iter_mut() {
+        t["state"] = serde_json::json!("done");
+    }
+    readings["counted_out"] = serde_json::json!("2");
+    readings["counted_in"] = serde_json::json!("2");
+    let found = evaluate(StationName::Check, &readings, &context).unwrap();
+    assert_eq!(found.headline, "One step is still open.");
 }

@@ -8,7 +8,7 @@ use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_gcode::{Heater, Words, wanted_by};
-use wattotherm_heat::{Sample, thinned};
+use wattotherm_heat::{Gains, Sample, thinned};
 use wattotherm_link::routines::{Written, read_settings_text, write_settings};
 use wattotherm_link::{Address, BAUDS, Port, ports};
 use wattotherm_store::WireLine;
@@ -17,7 +17,7 @@ use crate::body::{Body, Path, Query};
 use crate::error::{ApiError, Problem};
 use crate::live::{LivePrinter, RoutineKind};
 use crate::state::App;
-use crate::work::{Order, gains_in};
+use crate::work::Order;
 
 /// Serial ports and speeds to choose from.
 #[derive(Serialize, ToSchema)]
@@ -83,8 +83,8 @@ pub struct WriteBody {
 pub struct ReportAnswer {
     /// The text.
     pub text: String,
-    /// Gains of the nozzle's loop in it.
-    pub gains: Option<String>,
+    /// Gains of the nozzle's loop in it, as they are typed for output 0 to 255: P, I, D.
+    pub gains: Option<[String; 3]>,
 }
 
 /// Work to start.
@@ -325,7 +325,7 @@ async fn report(
 ) -> Result<Json<ReportAnswer>, ApiError> {
     let text = read_settings_text(&app.live.link(id)?).await?;
     Ok(Json(ReportAnswer {
-        gains: gains_in(&text),
+        gains: Gains::reported(&text).map(|g| g.typed()),
         text,
     }))
 }

@@ -4,7 +4,6 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_heat::TOUCH_SAFE_C;
 use wattotherm_measure::Verdict;
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
 use wattotherm_measure::text::plain;
@@ -34,6 +33,8 @@ pub enum StepState {
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(default, deny_unknown_fields)]
 pub struct StepTick {
+    /// Which step; ticks of older versions have none and count by their place.
+    pub id: String,
     /// What became of it.
     pub state: StepState,
     /// Why it was skipped, or what failed; for a step done outside its gate, why.
@@ -48,7 +49,7 @@ pub struct StepTick {
 pub struct CheckReadings {
     /// Version of this shape: 1.
     pub version: u32,
-    /// A tick for each step of the list, in its order.
+    /// A tick for each step of the list.
     pub steps: Vec<StepTick>,
     /// Screws, clips, ties and springs taken out.
     pub counted_out: Entry,
@@ -62,28 +63,6 @@ pub struct CheckReadings {
     pub confirmed: Vec<String>,
 }
 
-/// Nozzle below which nothing is soft enough for work that wants it hot [°C]. Common practice.
-const HOT_C: f64 = 150.0;
-
-/// What to say of a step ticked while the nozzle was outside its gate; none where the gate was kept or
-/// nobody knows.
-fn outside(gate: &str, at_c: Option<f64>) -> Option<String> {
-    let at_c = at_c?;
-    let shown = plain(at_c, 0);
-    if (gate.contains("cold") || gate.contains("unplugged")) && at_c > TOUCH_SAFE_C {
-        return Some(format!(
-            "This step needs cold, and the nozzle was at {shown} °C: burns. Wait until it is at {} °C or less (the strip below counts down), untick and tick again, or say why not.",
-            plain(TOUCH_SAFE_C, 0)
-        ));
-    }
-    if gate.contains("hot") && at_c < HOT_C {
-        return Some(format!(
-            "This step needs heat, and the nozzle was at {shown} °C. Heat it, untick and tick again, or say why not."
-        ));
-    }
-    None
-}
-
 const COUNT: Limit = Limit {
     field: "counted_out",
     label: "count",
@@ -94,6 +73,29 @@ const COUNT: Limit = Limit {
     usual_max: 500.0,
     why: "count whole pieces",
 };
+
+/// Ticks that are read at most.
+const MOST_TICKS: usize = 100;
+
+/// The tick of every step of a list with its place among the readings: by its id, or by its place where no
+/// tick has an id; an open one where there is none.
+#[must_use]
+pub fn ticks_of(list: &Sheet, typed: &[StepTick]) -> Vec<(usize, StepTick)> {
+    let by_place = typed.iter().all(|t| t.id.is_empty());
+    list.steps
+        .iter()
+        .enumerate()
+        .map(|(place, step)| {
+            let at = if by_place {
+                (place < typed.len()).then_some(place)
+            } else {
+                typed.iter().position(|t| t.id == step.id)
+            };
+            let tick = at.and_then(|i| typed.get(i)).cloned();
+            (at.unwrap_or(place), tick.unwrap_or_default())
+        })
+        .collect()
+}
 
 /// What a sheet of strip and fit asks of the new part, and whether it must be told.
 #[must_use]
@@ -121,24 +123,22 @@ pub fn evaluate(readings: &CheckReadings, context: &Context) -> Result<Finding, 
             "The note is too long. Keep it under 20 000 characters.",
         );
     }
-    if readings.steps.len() > list.steps.len() {
+    if readings.steps.len() > MOST_TICKS {
         intake.count(
             "steps",
             format!("This list has {} steps.", list.steps.len()),
         );
     }
-    for (i, tick) in readings.steps.iter().enumerate() {
+    let ticks = ticks_of(&list, &readings.steps);
+    for ((i, tick), step) in ticks.iter().zip(&list.steps) {
         let needs = match tick.state {
             StepState::Skipped => "Say why this step is skipped.".to_owned(),
             StepState::Failed => "Say what failed.".to_owned(),
             StepState::Open => continue,
-            StepState::Done => {
-                let gate = list.steps.get(i).map_or("", |s| s.gate.as_str());
-                match outside(gate, tick.at_c) {
-                    Some(why) => why,
-                    None => continue,
-                }
-            }
+            StepState::Done => match tick.at_c.and_then(|c| step.gate.broken(c)) {
+                Some(why) => why,
+                None => continue,
+            },
         };
         if tick.reason.trim().is_empty() {
             intake.push(FieldProblem::Count {
@@ -179,7 +179,7 @@ pub fn evaluate(readings: &CheckReadings, context: &Context) -> Result<Finding, 
     intake.finish()?;
 
     let total = list.steps.len();
-    let tally = |state: StepState| readings.steps.iter().filter(|t| t.state == state).count();
+    let tally = |state: StepState| ticks.iter().filter(|(_, t)| t.state == state).count();
     let (done, skipped) = (tally(StepState::Done), tally(StepState::Skipped));
     let mut finding = blank(StationName::Check, list.title, "", Verdict::Pass);
     finding.rows.push(Row {
@@ -205,13 +205,14 @@ pub fn evaluate(readings: &CheckReadings, context: &Context) -> Result<Finding, 
             });
         }
     }
-    for (tick, step) in readings.steps.iter().zip(&list.steps) {
+    for ((_, tick), step) in ticks.iter().zip(&list.steps) {
         if tick.state == StepState::Skipped {
             finding
                 .reasons
                 .push(format!("Skipped “{}”: {}", step.act, tick.reason.trim()));
         }
-        if tick.state == StepState::Done && outside(&step.gate, tick.at_c).is_some() {
+        if tick.state == StepState::Done && tick.at_c.is_some_and(|c| step.gate.broken(c).is_some())
+        {
             finding.reasons.push(format!(
                 "Done at {} °C, outside its gate, “{}”: {}",
                 plain(tick.at_c.unwrap_or(0.0), 0),
@@ -220,12 +221,11 @@ pub fn evaluate(readings: &CheckReadings, context: &Context) -> Result<Finding, 
             ));
         }
     }
-    let failed = readings
-        .steps
+    let failed = ticks
         .iter()
         .zip(&list.steps)
-        .find(|(t, _)| t.state == StepState::Failed);
-    if let Some((tick, step)) = failed {
+        .find(|((_, t), _)| t.state == StepState::Failed);
+    if let Some(((_, tick), step)) = failed {
         let mut stop = stopped(finding, tick.reason.trim());
         stop.sentence = format!(
             "This step failed: “{}”. Mend it before you go on.",

@@ -32,6 +32,8 @@ pub struct SetUp {
     pub commands: Vec<Command>,
     /// Why commands are withheld.
     pub withheld: Option<String>,
+    /// Nozzle temperature that the work asks for [°C].
+    pub target_c: Option<f64>,
     /// What is asked of a new part; typed under `fitted`.
     pub part_fields: Vec<FactFieldShown>,
 }
@@ -62,6 +64,7 @@ pub fn set_up(station: StationName, readings: &Value, context: &Context) -> SetU
         rule_text: None,
         commands: Vec::new(),
         withheld: None,
+        target_c: None,
         part_fields: Vec::new(),
     };
     let tolerance = |id: ToleranceId| plain(context.house.tolerance(id), 3);
@@ -186,6 +189,7 @@ pub fn set_up(station: StationName, readings: &Value, context: &Context) -> SetU
         }
         StationName::HeaterLoop => {
             let target = typed_number(readings, "target_c", "°C");
+            up.target_c = target;
             up.heading = target.map_or_else(
                 || "Hold the print temperature, then tune and verify.".into(),
                 |t| format!("Hold {} °C, then tune and verify.", plain(t, 0)),
@@ -207,9 +211,11 @@ pub fn set_up(station: StationName, readings: &Value, context: &Context) -> SetU
             ));
         }
         StationName::HotTighten => {
+            let at_c = crate::sheets::tightening_c(context);
+            up.target_c = Some(at_c);
             up.heading = format!(
                 "Tighten the nozzle at {} °C, holding the block.",
-                plain(crate::sheets::tightening_c(context), 0)
+                plain(at_c, 0)
             );
             up.hints.push(
                 "2.5 to 3 N·m; then load, extrude 50 mm, wait two minutes, look above the nozzle."
@@ -399,7 +405,7 @@ pub fn start(station: StationName, context: &Context) -> Value {
             let steps: Vec<Value> = list
                 .steps
                 .iter()
-                .map(|_| json!({"state": "open", "reason": ""}))
+                .map(|s| json!({"id": s.id, "state": "open", "reason": ""}))
                 .collect();
             let known = typed_fields(&context.printer.fitted());
             // What must be told changes by the very name of the replacement: it isn't taken from the old part.
