@@ -3,13 +3,14 @@
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
+use tokio::sync::broadcast;
 use wattotherm_gcode::{Words, wanted_by};
 use wattotherm_job::finding::Finding;
 use wattotherm_job::route::{Stop, Traveller, UnknownStop, traveller};
 use wattotherm_job::{Context, ExpectedSetting, stations};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{FilamentFacts, Parameter};
-use wattotherm_store::{Closing, Job, Store, StoreError};
+use wattotherm_store::{Change, Closing, Job, Store, StoreError};
 
 use crate::error::ApiError;
 use crate::live::Live;
@@ -25,6 +26,8 @@ pub struct App {
     contexts: Arc<Mutex<Contexts>>,
     /// Connected printers.
     pub(crate) live: Live,
+    /// What pages are told of each other's typing.
+    pub(crate) drafts: broadcast::Sender<Arc<str>>,
     /// Whether printers may be connected: only while nobody but this computer is answered.
     connects: Arc<std::sync::atomic::AtomicBool>,
 }
@@ -41,8 +44,16 @@ impl App {
             store: Arc::new(Mutex::new(store)),
             contexts: Arc::default(),
             live: Live::start()?,
+            drafts: broadcast::channel(64).0,
             connects: Arc::new(true.into()),
         })
+    }
+
+    /// Tells all pages that something was typed at a station.
+    pub fn tell_of_draft(&self, job: i64, station: &str, revision: u64) {
+        let news = serde_json::json!({"kind": "draft", "job": job, "station": station, "revision": revision});
+        // Nobody listens where no page is open.
+        let _ = self.drafts.send(news.to_string().into());
     }
 
     /// Refuses to connect printers from now on.
@@ -67,20 +78,28 @@ impl App {
         key: String,
         fields: serde_json::Map<String, serde_json::Value>,
     ) -> Result<(), ApiError> {
+        let app = self.clone();
         self.with(move |store| {
             let (stop, context) = context_at(store, job_id, &key)?;
-            let mut readings = match store.draft(job_id, &key)? {
-                Some(d) => d,
-                None => stations::start(stop.station(), &context),
-            };
+            let begun = stations::start(stop.station(), &context);
+            let seen = store.whole_draft(job_id, &key)?;
             // A draft that is no object can't take fields; it begins anew.
-            if !readings.is_object() {
-                readings = stations::start(stop.station(), &context);
-            }
-            for (name, value) in fields {
-                readings[name] = value;
-            }
-            Ok(store.save_draft(job_id, &key, &readings, &now())?)
+            let seen = match seen {
+                Some(d) if !d.readings.is_object() => {
+                    store.save_draft(job_id, &key, &begun, &now())?
+                }
+                other => other.unwrap_or_default(),
+            };
+            let changes = fields
+                .into_iter()
+                .map(|(name, value)| Change {
+                    path: format!("/{name}"),
+                    value,
+                })
+                .collect();
+            let kept = store.change_draft(job_id, &key, seen.revision, changes, &begun, &now())?;
+            app.tell_of_draft(job_id, &key, kept.revision);
+            Ok(())
         })
         .await
     }

@@ -258,44 +258,6 @@ impl Store {
         Ok(all)
     }
 
-    /// What is typed at a station and not closed yet.
-    /// # Errors
-    /// [`StoreError`] of the database.
-    pub fn draft(
-        &self,
-        job_id: i64,
-        station: &str,
-    ) -> Result<Option<serde_json::Value>, StoreError> {
-        let text: Option<String> = self
-            .conn
-            .query_row(
-                "SELECT readings FROM draft WHERE job_id = ?1 AND station = ?2",
-                params![job_id, station],
-                |r| r.get(0),
-            )
-            .optional()?;
-        // What doesn't read is no draft; it stays on disk until something is typed again.
-        Ok(text.and_then(|t| serde_json::from_str(&t).ok()))
-    }
-
-    /// Keeps what is typed: on disk when this returns.
-    /// # Errors
-    /// [`StoreError`] of the database.
-    pub fn save_draft(
-        &mut self,
-        job_id: i64,
-        station: &str,
-        readings: &serde_json::Value,
-        at: &str,
-    ) -> Result<(), StoreError> {
-        self.conn.execute(
-            "INSERT INTO draft (job_id, station, readings, at) VALUES (?1, ?2, ?3, ?4)
-             ON CONFLICT (job_id, station) DO UPDATE SET readings = excluded.readings, at = excluded.at",
-            params![job_id, station, readings.to_string(), at],
-        )?;
-        Ok(())
-    }
-
     /// Closes a station: readings, finding, logbook line, and the value it leaves, in one
     /// transaction. Returns the number of the logbook entry.
     /// # Errors

@@ -2,6 +2,7 @@
 //! findings, house rules, and a logbook that is only ever appended to.
 
 mod check;
+mod draft;
 mod error;
 mod heat;
 mod heat_on;
@@ -16,6 +17,7 @@ mod transfer;
 mod upgrade;
 
 pub use check::{BadRecord, check_moment};
+pub use draft::{Change, Draft, DraftConflict};
 pub use error::StoreError;
 pub use heat::{Connection, NewTrace, NewWire, TraceHead, WireLine};
 pub use heat_on::HeatOn;

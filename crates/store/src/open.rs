@@ -17,6 +17,7 @@ fn steps() -> Vec<M<'static>> {
             facts_to_fittings(tx)
         })
         .foreign_key_check(),
+        M::up(include_str!("../migrations/05-drafts.sql")),
     ]
 }
 

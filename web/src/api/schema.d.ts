@@ -317,6 +317,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** Keeps what is typed; what two pages type beside each other is merged by field. */
         put: operations["keep"];
         post?: never;
         delete?: never;
@@ -980,6 +981,13 @@ export interface components {
             /** @description Values in force, with unit; one a filament. */
             values: string[];
         };
+        /** @description One field that a page changed. */
+        Change: {
+            /** @description Where, as a JSON Pointer (RFC 6901), e.g. `/runs/1`. */
+            path: string;
+            /** @description What stands there now. */
+            value: unknown;
+        };
         /** @description One heater of a report. */
         Channel: {
             /**
@@ -1306,6 +1314,27 @@ export interface components {
             ceiling_c: number;
             /** @description Samples, times counted back from now: 0 is now, -60 a minute ago. */
             samples: components["schemas"]["Sample"][];
+        };
+        /** @description What a page typed since it last heard of the draft. */
+        DraftBody: {
+            /**
+             * Format: int64
+             * @description Revision that the page had seen; with `changes`.
+             */
+            base?: number;
+            /** @description What it changed since; without it `readings` replace what is kept. */
+            changes?: components["schemas"]["Change"][];
+            /** @description Readings as typed: all of them. */
+            readings?: unknown;
+        };
+        /** @description A field in which two pages typed different things, neither knowing of the other. */
+        DraftConflict: {
+            /** @description What stands there: it was kept first. */
+            kept: unknown;
+            /** @description What was typed there too. */
+            other: unknown;
+            /** @description Where, as a JSON Pointer. */
+            path: string;
         };
         /** @description What is typed at the drive. */
         DriveReadings: {
@@ -2405,8 +2434,17 @@ export interface components {
         };
         /** @description What keeping typed readings answers. */
         Kept: {
+            /** @description Fields in which two pages typed different things. */
+            conflicts: components["schemas"]["DraftConflict"][];
             /** @description On disk since. */
             kept_at: string;
+            /** @description All that is kept now, with what other pages typed. */
+            readings: unknown;
+            /**
+             * Format: int64
+             * @description Its revision.
+             */
+            revision: number;
             /** @description The set-up with the typed numbers. */
             set_up: components["schemas"]["SetUp"];
         };
@@ -2818,6 +2856,21 @@ export interface components {
         } | {
             /** @enum {string} */
             kind: "beat";
+        } | {
+            /**
+             * Format: int64
+             * @description The job.
+             */
+            job: number;
+            /** @enum {string} */
+            kind: "draft";
+            /**
+             * Format: int64
+             * @description Revision of what is kept now.
+             */
+            revision: number;
+            /** @description Key of the station. */
+            station: string;
         } | {
             /** @description Why not; none if it was handed over. */
             failed?: string | null;
@@ -4135,6 +4188,8 @@ export interface components {
         Worktop: {
             /** @description Earlier closings of this station, oldest first. */
             closings: components["schemas"]["Closing"][];
+            /** @description Fields in which two pages typed different things. */
+            conflicts: components["schemas"]["DraftConflict"][];
             /** @description Instruments of the shop. */
             instruments: components["schemas"]["Instrument"][];
             /** @description Whether any of it was typed before. */
@@ -4148,6 +4203,11 @@ export interface components {
             printer_id: number;
             /** @description What is typed so far, or the readings to begin with. */
             readings: unknown;
+            /**
+             * Format: int64
+             * @description Revision of what is kept; 0 where nothing is.
+             */
+            revision: number;
             /** @description Instruction, caution, rule, commands. */
             set_up: components["schemas"]["SetUp"];
             sheet?: components["schemas"]["Sheet"] | null;
@@ -4946,7 +5006,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ReadingsBody"];
+                "application/json": components["schemas"]["DraftBody"];
             };
         };
         responses: {
@@ -4968,6 +5028,14 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

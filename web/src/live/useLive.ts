@@ -19,6 +19,8 @@ const HERE_EVERY = 20_000
 /** All connected printers, as the server shows them; one socket for the whole page. */
 export const useLive = createSharedComposable(() => {
   const printers = shallowRef<LivePrinter[]>([])
+  /* The newest news of typing at a station. */
+  const typed = shallowRef<Extract<Hears, { kind: 'draft' }> | null>(null)
   const heardAt = ref<number | null>(null)
   const now = ref(Date.now())
   useIntervalFn(() => (now.value = Date.now()), 500)
@@ -33,6 +35,7 @@ export const useLive = createSharedComposable(() => {
       heardAt.value = now.value = Date.now()
       const message = JSON.parse(String(event.data)) as Hears
       if (message.kind === 'printers') printers.value = message.printers
+      else if (message.kind === 'draft') typed.value = message
       else if (message.kind === 'heard') waiting.get(message.n)?.(message.failed ?? null)
     },
   })
@@ -86,6 +89,7 @@ export const useLive = createSharedComposable(() => {
     gone: shallowReadonly(gone),
     silentSince: shallowReadonly(silentSince),
     silentFor: shallowReadonly(silentFor),
+    typed: shallowReadonly(typed),
     stop,
   }
 })

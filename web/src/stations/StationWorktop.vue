@@ -26,7 +26,10 @@ const props = defineProps<{ job: number; stationKey: string }>()
 const emit = defineEmits<{ go: [key: string | null | undefined]; again: [] }>()
 const message = useMessage()
 const station = useStation(toRef(props, 'job'), toRef(props, 'stationKey'))
-const { worktop, readings, finding, problems, failure, kept, setUp, closing, loadError } = station
+const { worktop, readings, finding, problems, failure, kept, setUp, closing, loadError, conflicts, choose } =
+  station
+const shownText = (v: unknown) =>
+  v === '' || v == null ? 'nothing' : typeof v === 'string' ? v : JSON.stringify(v)
 const forms = {
   drive: DriveForm,
   tram: TramForm,
@@ -119,6 +122,16 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           First close {{ worktop.line.waits_for.length === 1 ? 'the station' : 'the stations' }} this one
           rests on. You can type here already.
         </p>
+        <div v-for="c in closed ? [] : conflicts" :key="c.path" class="waits" role="alert">
+          Two pages typed in “{{ c.path.slice(1).replaceAll('/', ' ').replaceAll('_', ' ') }}”:
+          {{ shownText(c.kept) }} stands, {{ shownText(c.other) }} was typed too.
+          <span class="ways">
+            <button type="button" class="soft" @click="choose(c, false)">
+              Leave {{ shownText(c.kept) }}
+            </button>
+            <button type="button" class="soft" @click="choose(c, true)">Take {{ shownText(c.other) }}</button>
+          </span>
+        </div>
         <ul v-if="setUp?.hints.length" class="hints">
           <li v-for="h in setUp.hints" :key="h">{{ h }}</li>
         </ul>

@@ -1,8 +1,10 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { useDebounceFn } from '@vueuse/core'
+import { useDebounceFn, useEventListener } from '@vueuse/core'
 import { computed, onScopeDispose, shallowReadonly, ref, shallowRef, watch, type Ref } from 'vue'
 
 import { ServerError, answer, client, type Schemas } from '../api/client'
+import { useLive } from '../live/useLive'
+import { differences, takeOver } from './changes'
 
 type FieldError = Schemas['FieldError']
 /** Readings of any station: the forms know their own shape. */
@@ -33,6 +35,11 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     why: '',
   })
   const setUp = shallowRef<Schemas['SetUp'] | null>(null)
+  const conflicts = shallowRef<Schemas['DraftConflict'][]>([])
+  /* What the server and this page agreed on last, and its revision. */
+  let agreed: Readings = {}
+  let base = 0
+  const clone = (r: Readings) => JSON.parse(JSON.stringify(r)) as Readings
   const tried = ref(false)
   const closing = ref(false)
   let asked = 0
@@ -41,8 +48,20 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
   let saving: Promise<void> | null = null
   let gone = false
   onScopeDispose(() => {
+    flush()
     gone = true
   })
+  /** The last key before the page goes is kept too: the write outlives it. */
+  function flush() {
+    if (gone || saved === edition || !readings.value) return
+    const changes = differences(agreed, readings.value)
+    if (changes.length === 0) return
+    const at = { params: { path: { ...path.value } }, keepalive: true }
+    void client
+      .PUT('/api/v1/jobs/{id}/stations/{key}/draft', { ...at, body: { base, changes } })
+      .catch(() => {})
+  }
+  useEventListener(window, 'pagehide', flush)
 
   async function evaluate() {
     const mine = ++asked
@@ -71,24 +90,72 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     }
   }
 
+  /** Takes over what other pages typed, save where something was typed here since. */
+  function agree(got: Pick<Schemas['Kept'], 'readings' | 'revision' | 'conflicts'>, sent: Readings) {
+    if (!readings.value) return
+    takeOver(readings.value, sent, got.readings)
+    agreed = clone(got.readings as Readings)
+    base = got.revision
+    conflicts.value = got.conflicts
+  }
+  const { typed } = useLive()
+  watch(typed, async (news) => {
+    const mine = news?.job === job.value && news.station === key.value
+    if (!mine || news.revision <= base || saving || gone || query.data.value?.line.state === 'closed') return
+    try {
+      const params = { params: { path: { ...path.value } } }
+      const got = await answer(client.GET('/api/v1/jobs/{id}/stations/{key}', params))
+      if (got.revision > base && !saving && !gone) agree(got, agreed)
+    } catch {
+      // It comes with the next write.
+    }
+  })
+  /** Settles a conflict: what stands there is meant, or the other value is. */
+  function choose(conflict: Schemas['DraftConflict'], other: boolean) {
+    conflicts.value = conflicts.value.filter((c) => c !== conflict)
+    const value = other ? conflict.other : conflict.kept
+    const body = { base, changes: [{ path: conflict.path, value }] }
+    const sent = readings.value ? clone(readings.value) : {}
+    void answer(
+      client.PUT('/api/v1/jobs/{id}/stations/{key}/draft', { params: { path: { ...path.value } }, body }),
+    )
+      .then((got) => {
+        agree(got, sent)
+      })
+      .catch((e: unknown) => {
+        if (e instanceof ServerError) kept.value = { ...kept.value, state: 'failed', why: e.problem.detail }
+      })
+  }
+
   /** Writes the newest readings until the disk has them; one write at a time, in order. */
   function keep(): Promise<void> {
     saving ??= (async () => {
       const at = { ...path.value }
       while (saved !== edition && readings.value && !gone) {
         const writing = edition
+        const sent = clone(readings.value)
+        const changes = differences(agreed, sent)
+        if (changes.length === 0) {
+          saved = writing
+          break
+        }
         kept.value = { ...kept.value, state: 'saving' }
         try {
-          const body = { readings: JSON.parse(JSON.stringify(readings.value)) as unknown }
           const got = await answer(
-            client.PUT('/api/v1/jobs/{id}/stations/{key}/draft', { params: { path: at }, body }),
+            client.PUT('/api/v1/jobs/{id}/stations/{key}/draft', {
+              params: { path: at },
+              body: { base, changes },
+            }),
           )
           saved = writing
+          agree(got, sent)
           setUp.value = got.set_up
           kept.value = { at: got.kept_at, state: 'kept', why: '' }
         } catch (e) {
           const why = e instanceof ServerError ? e.problem.detail : String(e)
           kept.value = { ...kept.value, state: 'failed', why }
+          // Closed at another page: there is nothing left to write to.
+          if (e instanceof ServerError && e.problem.status === 409) return
           // What is typed stays here and is written again until it is on disk.
           await new Promise((r) => setTimeout(r, 1500))
         }
@@ -110,7 +177,10 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     (data) => {
       if (!data) return
       if (readings.value === null) {
-        readings.value = JSON.parse(JSON.stringify(data.readings)) as Readings
+        readings.value = clone(data.readings as Readings)
+        agreed = clone(data.readings as Readings)
+        base = data.revision
+        conflicts.value = data.conflicts
         setUp.value = data.set_up
         kept.value = { at: null, state: data.kept ? 'kept' : 'idle', why: '' }
         void evaluate()
@@ -206,6 +276,8 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     failure: shallowReadonly(failure),
     kept: shallowReadonly(kept),
     setUp: shallowReadonly(setUp),
+    conflicts: shallowReadonly(conflicts),
+    choose,
     tried,
     closing: shallowReadonly(closing),
     field,

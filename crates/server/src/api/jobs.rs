@@ -14,7 +14,7 @@ use wattotherm_job::route::{JobFacts, LineState, Stop, Traveller, TravellerLine,
 use wattotherm_job::sheets::{Sheet, sheet};
 use wattotherm_job::stations::{SetUp, StationName, evaluate, set_up, start};
 use wattotherm_measure::{Instrument, Verdict};
-use wattotherm_store::{Closing, Job, JobFile, NewJob, Printer, Store};
+use wattotherm_store::{Change, Closing, DraftConflict, Job, JobFile, NewJob, Printer, Store};
 
 use super::printers::Made;
 use crate::body::{Body, FileText, IMPORT_LIMIT, Path};
@@ -48,6 +48,10 @@ pub struct Worktop {
     pub readings: Value,
     /// Whether any of it was typed before.
     pub kept: bool,
+    /// Revision of what is kept; 0 where nothing is.
+    pub revision: u64,
+    /// Fields in which two pages typed different things.
+    pub conflicts: Vec<DraftConflict>,
     /// Instruments of the shop.
     pub instruments: Vec<Instrument>,
     /// Steps, for a check.
@@ -65,6 +69,30 @@ pub struct Kept {
     pub kept_at: String,
     /// The set-up with the typed numbers.
     pub set_up: SetUp,
+    /// All that is kept now, with what other pages typed.
+    pub readings: Value,
+    /// Its revision.
+    pub revision: u64,
+    /// Fields in which two pages typed different things.
+    pub conflicts: Vec<DraftConflict>,
+}
+
+/// Changes of one write at most: more than any station has fields.
+const MOST_CHANGES: usize = 500;
+
+/// What a page typed since it last heard of the draft.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DraftBody {
+    /// Readings as typed: all of them.
+    #[serde(default)]
+    pub readings: Option<Value>,
+    /// Revision that the page had seen; with `changes`.
+    #[serde(default)]
+    pub base: u64,
+    /// What it changed since; without it `readings` replace what is kept.
+    #[serde(default)]
+    pub changes: Vec<Change>,
 }
 
 /// Readings to keep or to close with.
@@ -240,16 +268,20 @@ async fn worktop(
             let (job, stop, card, line) = find(store, id, &key)?;
             let context = context_of(store, &job, stop, &card)?;
             let station = stop.station();
-            let draft = store.draft(id, &key)?;
+            let draft = store.whole_draft(id, &key)?;
             let closings: Vec<Closing> = store
                 .closings(id)?
                 .into_iter()
                 .filter(|c| c.station == key)
                 .collect();
             let kept = draft.is_some();
+            let (revision, conflicts) = draft
+                .as_ref()
+                .map_or((0, Vec::new()), |d| (d.revision, d.conflicts.clone()));
+            // What a closed station was closed with, whatever other pages wrote since.
             let shown = match (draft, closings.last(), line.state) {
-                (Some(d), ..) => d,
-                (None, Some(c), LineState::Closed) => c.readings.clone(),
+                (_, Some(c), LineState::Closed) => c.readings.clone(),
+                (Some(d), ..) => d.readings,
                 _ => start(station, &context),
             };
             let list = (station == StationName::Check).then(|| sheet(&key, &context));
@@ -264,6 +296,8 @@ async fn worktop(
                 station,
                 readings: shown,
                 kept,
+                revision,
+                conflicts,
                 instruments: context.house.instruments,
                 sheet: list,
                 unit,
@@ -274,22 +308,47 @@ async fn worktop(
     Ok(Json(page))
 }
 
-#[utoipa::path(put, path = "/api/v1/jobs/{id}/stations/{key}/draft", params(("id" = i64, Path), ("key" = String, Path)), request_body = ReadingsBody,
-    responses((status = 200, body = Kept), (status = 404, body = Problem), (status = 507, body = Problem)))]
+#[utoipa::path(put, path = "/api/v1/jobs/{id}/stations/{key}/draft", params(("id" = i64, Path), ("key" = String, Path)), request_body = DraftBody,
+    responses((status = 200, body = Kept), (status = 404, body = Problem), (status = 409, body = Problem), (status = 507, body = Problem)))]
+/// Keeps what is typed; what two pages type beside each other is merged by field.
 async fn keep(
     State(app): State<App>,
     Path((id, key)): Path<(i64, String)>,
-    Body(body): Body<ReadingsBody>,
+    Body(body): Body<DraftBody>,
 ) -> Result<Json<Kept>, ApiError> {
+    if body.changes.len() > MOST_CHANGES {
+        return Err(ApiError::Values {
+            field: "changes",
+            message: format!("Send at most {MOST_CHANGES} changes at once."),
+        });
+    }
+    let (at, shared) = (key.clone(), app.clone());
     let kept = app
         .with(move |store| {
-            let (job, stop, card, _) = find(store, id, &key)?;
+            let (job, stop, card, line) = find(store, id, &key)?;
+            if line.state == LineState::Closed {
+                return Err(ApiError::Conflict(
+                    "This station was closed at another page. Open it again there or here to go on.".into(),
+                ));
+            }
             let kept_at = now();
-            store.save_draft(id, &key, &body.readings, &kept_at)?;
             let context = context_of(store, &job, stop, &card)?;
+            let draft = match body.readings {
+                Some(readings) if body.changes.is_empty() => {
+                    store.save_draft(id, &key, &readings, &kept_at)?
+                }
+                _ => {
+                    let begun = start(stop.station(), &context);
+                    store.change_draft(id, &key, body.base, body.changes, &begun, &kept_at)?
+                }
+            };
+            shared.tell_of_draft(id, &at, draft.revision);
             Ok(Kept {
                 kept_at,
-                set_up: set_up(stop.station(), &body.readings, &context),
+                set_up: set_up(stop.station(), &draft.readings, &context),
+                readings: draft.readings,
+                revision: draft.revision,
+                conflicts: draft.conflicts,
             })
         })
         .await?;

@@ -11,6 +11,7 @@ use axum::extract::State;
 use axum::extract::ws::{Message, Utf8Bytes, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
 use serde::{Deserialize, Serialize};
+use tokio::sync::broadcast;
 use tokio::time::{MissedTickBehavior, interval, timeout};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -60,6 +61,15 @@ pub enum PageHears {
     },
     /// The server is there, and nothing has changed.
     Beat,
+    /// Something was typed at a station, here or at another page.
+    Draft {
+        /// The job.
+        job: i64,
+        /// Key of the station.
+        station: String,
+        /// Revision of what is kept now.
+        revision: u64,
+    },
     /// What became of what the page said: handed to the printer's link, or why not.
     Heard {
         /// The page's own number for it.
@@ -87,6 +97,7 @@ async fn live_now(State(app): State<App>) -> Json<Vec<LivePrinter>> {
 async fn page(app: App, mut socket: WebSocket) {
     let place = app.live.pages().enter();
     let mut pictures = app.live.pictures();
+    let mut drafts = app.drafts.subscribe();
     let mut beat = interval(BEAT);
     beat.set_missed_tick_behavior(MissedTickBehavior::Delay);
     let first = pictures.seen();
@@ -111,6 +122,12 @@ async fn page(app: App, mut socket: WebSocket) {
                     with_kind(&p)
                 }
                 _ => return,
+            },
+            typed = drafts.recv() => match typed {
+                Ok(news) => news.to_string(),
+                // Missed news comes with the page's own next write.
+                Err(broadcast::error::RecvError::Lagged(_)) => continue,
+                Err(broadcast::error::RecvError::Closed) => return,
             },
             _ = beat.tick() => r#"{"kind":"beat"}"#.to_owned(),
         };

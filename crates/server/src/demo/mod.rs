@@ -319,7 +319,8 @@ impl Demo<'_> {
         let (_, stop, context) = self.at(job_id, key)?;
         let mut readings = start(stop.station(), &context);
         merge(&mut readings, typed);
-        Ok(self.store.save_draft(job_id, key, &readings, &at)?)
+        self.store.save_draft(job_id, key, &readings, &at)?;
+        Ok(())
     }
 
     fn at(
