@@ -1,5 +1,5 @@
 # Everything a fresh machine needs: a Rust toolchain, Node.js with npm, and (as root on Debian) apt-get.
-.PHONY: demo test lint fmt bench screenshots api need pages
+.PHONY: demo dev quick test lint fmt bench screenshots api need pages
 SHELL := /bin/bash
 
 need: ## Installs the web packages, and Debian's chromium where it is missing.
@@ -18,6 +18,16 @@ pages: packages
 
 demo: pages ## Builds and starts with invented data; prints the address.
 	cargo run --release --quiet -- demo
+
+dev: pages ## Invented data on port 4870 and the pages with hot reload on port 5173; both end with Ctrl+C.
+	cargo build
+	@trap 'kill 0' INT TERM EXIT; target/debug/wattotherm demo & npm run --silent dev -w web
+
+# Soaks, boards of bad manners, a million programs and the browser are left to `make test`.
+QUICK := api conversion durability live pages twin
+quick: pages ## What a change to rules, stations, storage or routes can break; under two minutes once built.
+	cargo test --workspace --exclude wattotherm-server --exclude wattotherm-link --exclude wattotherm-twin
+	cargo test -p wattotherm-server --lib $(addprefix --test ,$(QUICK))
 
 test: need pages ## Builds and runs everything, the browser tests included.
 	cargo test --workspace --no-fail-fast

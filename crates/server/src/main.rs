@@ -96,7 +96,7 @@ type Failure = Box<dyn std::error::Error>;
 fn main() -> ExitCode {
     tracing_subscriber::fmt()
         .with_writer(std::io::stderr)
-        .with_max_level(tracing::Level::WARN)
+        .with_max_level(log_level())
         .init();
     match run(Cli::parse().command) {
         Ok(()) => ExitCode::SUCCESS,
@@ -105,6 +105,14 @@ fn main() -> ExitCode {
             ExitCode::FAILURE
         }
     }
+}
+
+/// What is logged: the level that `WATTOTHERM_LOG` names, or warnings and worse.
+fn log_level() -> tracing_subscriber::filter::LevelFilter {
+    std::env::var("WATTOTHERM_LOG")
+        .ok()
+        .and_then(|l| l.parse().ok())
+        .unwrap_or(tracing_subscriber::filter::LevelFilter::WARN)
 }
 
 fn run(command: Command) -> Result<(), Failure> {

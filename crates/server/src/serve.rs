@@ -10,6 +10,7 @@ use axum::response::{IntoResponse, Response};
 use futures_util::FutureExt as _;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
+use tower_http::trace::TraceLayer;
 
 use crate::body::BODY_LIMIT;
 use crate::connections;
@@ -109,6 +110,8 @@ pub fn app_router(app: App, hosts: Vec<String>) -> Router {
         ))
         .layer(from_fn(headers))
         .layer(CompressionLayer::new().gzip(true))
+        // Each request with its status and time, at debug level; failures are logged where they are made.
+        .layer(TraceLayer::new_for_http().on_failure(()))
 }
 
 /// After every request that may have changed something, guards have the limits that hold now before the

@@ -11,6 +11,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Every printer in the shop, what it waits for, and what to do now. */
         get: operations["bench"];
         put?: never;
         post?: never;
@@ -27,6 +28,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The words of the trade: parts, replacements, parameters, for forms and names. */
         get: operations["catalogue"];
         put?: never;
         post?: never;
@@ -43,8 +45,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** All filaments by name. */
         get: operations["filaments"];
         put?: never;
+        /** Adds a filament, or finds it by its name. */
         post: operations["add_filament"];
         delete?: never;
         options?: never;
@@ -59,6 +63,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Says that the server is there. */
         get: operations["health"];
         put?: never;
         post?: never;
@@ -77,6 +82,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Simulates every tuning rule on a model of a hot end. */
         post: operations["rules"];
         delete?: never;
         options?: never;
@@ -108,6 +114,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** What a printer would show with another sensor than the one it is set to. */
         get: operations["wrong_type"];
         put?: never;
         post?: never;
@@ -124,6 +131,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The house rules: choices, tolerances, instruments, cells. */
         get: operations["house"];
         put?: never;
         post?: never;
@@ -141,6 +149,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** Changes a cell of the chain for this shop, or sets it back. */
         put: operations["cell"];
         post?: never;
         delete?: never;
@@ -157,6 +166,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** Changes an instrument of the shop. */
         put: operations["instrument"];
         post?: never;
         delete?: never;
@@ -173,6 +183,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** Answers one question of the house rules. */
         put: operations["choose"];
         post?: never;
         delete?: never;
@@ -189,6 +200,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** Sets a tolerance of the shop. */
         put: operations["tolerance"];
         post?: never;
         delete?: never;
@@ -206,6 +218,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Takes a job file in as a new job: all of it or nothing. */
         post: operations["import"];
         delete?: never;
         options?: never;
@@ -220,8 +233,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** All jobs, the newest first, with their printers and how far they are. */
         get: operations["jobs"];
         put?: never;
+        /** Starts a job on a printer for the parts that were replaced. */
         post: operations["start_job"];
         delete?: never;
         options?: never;
@@ -236,6 +251,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A job with its traveller as it stands. */
         get: operations["job"];
         put?: never;
         post?: never;
@@ -252,6 +268,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** What each station of a job was closed with, oldest first. */
         get: operations["closings"];
         put?: never;
         post?: never;
@@ -268,6 +285,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A whole job as a file. */
         get: operations["export"];
         put?: never;
         post?: never;
@@ -284,6 +302,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A station with what is typed so far, its set-up and its earlier closings. */
         get: operations["worktop"];
         put?: never;
         post?: never;
@@ -302,6 +321,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Closes a station with its readings and does what follows: values, parts, doubts. */
         post: operations["close"];
         delete?: never;
         options?: never;
@@ -335,6 +355,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Opens a closed station again; the old closing stays in the logbook. */
         post: operations["reopen"];
         delete?: never;
         options?: never;
@@ -366,6 +387,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** All connected printers, as every page is shown them. */
         get: operations["live_now"];
         put?: never;
         post?: never;
@@ -382,8 +404,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Entries of the logbook, the newest first, a page at a time. */
         get: operations["logbook"];
         put?: never;
+        /** Writes a note into the logbook. */
         post: operations["note"];
         delete?: never;
         options?: never;
@@ -400,6 +424,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** The traveller that a job would begin with, before it is started. */
         post: operations["plan"];
         delete?: never;
         options?: never;
@@ -414,6 +439,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Serial ports of this computer. */
         get: operations["list_ports"];
         put?: never;
         post?: never;
@@ -481,6 +507,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A printer with its parts and values over time and its chain. */
         get: operations["printer"];
         /** Renames a printer or puts right what is known of it. */
         put: operations["edit_printer"];
@@ -498,6 +525,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Temperatures of a connected printer over the last hours. */
         get: operations["curve"];
         put?: never;
         post?: never;
@@ -516,6 +544,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Sets all heaters of a connected printer to 0, past everything that waits. */
         post: operations["heaters_off"];
         delete?: never;
         options?: never;
@@ -532,7 +561,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Connects a printer at a serial port or a network address. */
         post: operations["connect"];
+        /** Disconnects a printer, heaters first. */
         delete: operations["disconnect"];
         options?: never;
         head?: never;
@@ -548,6 +579,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Takes a halted printer back into work. */
         post: operations["release"];
         delete?: never;
         options?: never;
@@ -562,6 +594,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Reads the settings that a connected printer has stored. */
         get: operations["report"];
         put?: never;
         post?: never;
@@ -597,7 +630,9 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Starts a routine on a connected printer: hold, autotune, verify, warm or limit. */
         post: operations["routine"];
+        /** Ends what runs on a printer, heater off. */
         delete: operations["stop_routine"];
         options?: never;
         head?: never;
@@ -613,6 +648,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Sends one line to a connected printer, if its guard lets it through. */
         post: operations["send"];
         delete?: never;
         options?: never;
@@ -629,6 +665,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Notes a value that was not found in a job, such as one read off the printer. */
         post: operations["put_setting"];
         delete?: never;
         options?: never;
@@ -645,6 +682,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Emergency stop of a connected printer. */
         post: operations["stop"];
         delete?: never;
         options?: never;
@@ -659,6 +697,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Temperature logs that are kept of a printer. */
         get: operations["traces"];
         put?: never;
         post?: never;
@@ -675,6 +714,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** What was sent to a printer and answered. */
         get: operations["wire"];
         put?: never;
         post?: never;
@@ -693,6 +733,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Writes values to a printer, stores them and reads them back. */
         post: operations["write"];
         delete?: never;
         options?: never;
@@ -709,6 +750,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Evaluates readings of a station; nothing is kept. */
         post: operations["evaluate_station"];
         delete?: never;
         options?: never;
@@ -725,6 +767,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Reads a temperature log from a file and says what it shows. */
         post: operations["read_file"];
         delete?: never;
         options?: never;
@@ -739,6 +782,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** One temperature log with its reading. */
         get: operations["trace"];
         put?: never;
         post?: never;

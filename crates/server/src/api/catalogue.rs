@@ -60,6 +60,7 @@ pub struct Catalogue {
 }
 
 #[utoipa::path(get, path = "/api/v1/catalogue", responses((status = 200, body = Catalogue)))]
+/// The words of the trade: parts, replacements, parameters, for forms and names.
 async fn catalogue() -> Json<Catalogue> {
     let replacement = |r: Replacement| ReplacementName {
         id: r,

@@ -43,6 +43,7 @@ pub struct TwoTypes {
 
 #[utoipa::path(get, path = "/api/v1/heat/wrong-type", params(TwoTypes),
     responses((status = 200, body = Vec<WrongTypePoint>), (status = 404, body = Problem)))]
+/// What a printer would show with another sensor than the one it is set to.
 async fn wrong_type(Query(q): Query<TwoTypes>) -> Result<Json<Vec<WrongTypePoint>>, ApiError> {
     let table = |id: &str| {
         sensor_type(id)
@@ -86,6 +87,7 @@ const FAN_DUTY: f64 = 0.08;
 
 #[utoipa::path(post, path = "/api/v1/heat/rules", request_body = RulesBody,
     responses((status = 200, body = RulesAnswer), (status = 422, body = Problem)))]
+/// Simulates every tuning rule on a model of a hot end.
 async fn rules(Body(body): Body<RulesBody>) -> Result<Json<RulesAnswer>, ApiError> {
     let plant = body.plant.checked().map_err(|e| ApiError::Values {
         field: "plant",
@@ -166,6 +168,7 @@ fn limits_of(mass: HotEndMass) -> PhysicalLimits {
 
 #[utoipa::path(get, path = "/api/v1/traces/{id}", params(("id" = i64, Path)),
     responses((status = 200, body = TraceView), (status = 404, body = Problem)))]
+/// One temperature log with its reading.
 async fn trace(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<TraceView>, ApiError> {
     let shown = app
         .with(move |store| {
@@ -181,6 +184,7 @@ async fn trace(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Trace
 
 #[utoipa::path(get, path = "/api/v1/printers/{id}/traces", params(("id" = i64, Path)),
     responses((status = 200, body = Vec<TraceHead>), (status = 404, body = Problem)))]
+/// Temperature logs that are kept of a printer.
 async fn traces(
     State(app): State<App>,
     Path(id): Path<i64>,
@@ -219,6 +223,7 @@ pub struct ReadTraceBody {
 
 #[utoipa::path(post, path = "/api/v1/traces/read", request_body = ReadTraceBody,
     responses((status = 200, body = TraceView), (status = 404, body = Problem), (status = 413, body = Problem), (status = 422, body = Problem)))]
+/// Reads a temperature log from a file and says what it shows.
 async fn read_file(
     State(app): State<App>,
     BodyUpTo(body): BodyUpTo<ReadTraceBody, IMPORT_LIMIT>,

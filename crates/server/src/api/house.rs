@@ -83,6 +83,7 @@ fn page(house: House) -> HousePage {
 }
 
 #[utoipa::path(get, path = "/api/v1/house", responses((status = 200, body = HousePage)))]
+/// The house rules: choices, tolerances, instruments, cells.
 async fn house(State(app): State<App>) -> Result<Json<HousePage>, ApiError> {
     Ok(Json(page(app.with(|s| Ok(s.house()?)).await?)))
 }
@@ -94,6 +95,7 @@ fn id_of<T: serde::de::DeserializeOwned>(what: &str, id: &str) -> Result<T, ApiE
 
 #[utoipa::path(put, path = "/api/v1/house/rules/{rule}", params(("rule" = String, Path)), request_body = Choice,
     responses((status = 204), (status = 404, body = Problem), (status = 409, body = Problem)))]
+/// Answers one question of the house rules.
 async fn choose(
     State(app): State<App>,
     Path(rule): Path<String>,
@@ -113,6 +115,7 @@ async fn choose(
 
 #[utoipa::path(put, path = "/api/v1/house/tolerances/{id}", params(("id" = String, Path)), request_body = NewTolerance,
     responses((status = 204), (status = 404, body = Problem), (status = 409, body = Problem)))]
+/// Sets a tolerance of the shop.
 async fn tolerance(
     State(app): State<App>,
     Path(id): Path<String>,
@@ -126,6 +129,7 @@ async fn tolerance(
 
 #[utoipa::path(put, path = "/api/v1/house/instruments/{id}", params(("id" = String, Path)), request_body = Instrument,
     responses((status = 204), (status = 409, body = Problem), (status = 422, body = Problem)))]
+/// Changes an instrument of the shop.
 async fn instrument(
     State(app): State<App>,
     Path(id): Path<String>,
@@ -149,6 +153,7 @@ async fn instrument(
 
 #[utoipa::path(put, path = "/api/v1/house/cells", request_body = CellOverride,
     responses((status = 204), (status = 409, body = Problem)))]
+/// Changes a cell of the chain for this shop, or sets it back.
 async fn cell(
     State(app): State<App>,
     Body(new): Body<CellOverride>,

@@ -124,6 +124,7 @@ pub struct Closed {
 
 #[utoipa::path(post, path = "/api/v1/plan", request_body = NewJob,
     responses((status = 200, body = Traveller), (status = 404, body = Problem)))]
+/// The traveller that a job would begin with, before it is started.
 async fn plan(
     State(app): State<App>,
     Body(new): Body<NewJob>,
@@ -162,6 +163,7 @@ async fn plan(
 }
 
 #[utoipa::path(get, path = "/api/v1/jobs", responses((status = 200, body = Vec<JobPage>)))]
+/// All jobs, the newest first, with their printers and how far they are.
 async fn jobs(State(app): State<App>) -> Result<Json<Vec<JobPage>>, ApiError> {
     let all = app
         .with(|store| {
@@ -183,6 +185,7 @@ async fn jobs(State(app): State<App>) -> Result<Json<Vec<JobPage>>, ApiError> {
 
 #[utoipa::path(post, path = "/api/v1/jobs", request_body = NewJob,
     responses((status = 201, body = Made), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+/// Starts a job on a printer for the parts that were replaced.
 async fn start_job(
     State(app): State<App>,
     Body(new): Body<NewJob>,
@@ -208,6 +211,7 @@ async fn start_job(
 
 #[utoipa::path(get, path = "/api/v1/jobs/{id}", params(("id" = i64, Path)),
     responses((status = 200, body = JobPage), (status = 404, body = Problem)))]
+/// A job with its traveller as it stands.
 async fn job(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<JobPage>, ApiError> {
     let page = app
         .with(move |store| {
@@ -224,6 +228,7 @@ async fn job(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<JobPage
 
 #[utoipa::path(get, path = "/api/v1/jobs/{id}/closings", params(("id" = i64, Path)),
     responses((status = 200, body = Vec<Closing>), (status = 404, body = Problem)))]
+/// What each station of a job was closed with, oldest first.
 async fn closings(
     State(app): State<App>,
     Path(id): Path<i64>,
@@ -259,6 +264,7 @@ fn find(
 
 #[utoipa::path(get, path = "/api/v1/jobs/{id}/stations/{key}", params(("id" = i64, Path), ("key" = String, Path)),
     responses((status = 200, body = Worktop), (status = 404, body = Problem)))]
+/// A station with what is typed so far, its set-up and its earlier closings.
 async fn worktop(
     State(app): State<App>,
     Path((id, key)): Path<(i64, String)>,
@@ -357,6 +363,7 @@ async fn keep(
 
 #[utoipa::path(post, path = "/api/v1/jobs/{id}/stations/{key}/close", params(("id" = i64, Path), ("key" = String, Path)), request_body = ReadingsBody,
     responses((status = 200, body = Closed), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem), (status = 507, body = Problem)))]
+/// Closes a station with its readings and does what follows: values, parts, doubts.
 async fn close(
     State(app): State<App>,
     Path((id, key)): Path<(i64, String)>,
@@ -405,6 +412,7 @@ async fn close(
 
 #[utoipa::path(post, path = "/api/v1/jobs/{id}/stations/{key}/reopen", params(("id" = i64, Path), ("key" = String, Path)), request_body = Reopen,
     responses((status = 200, body = Traveller), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+/// Opens a closed station again; the old closing stays in the logbook.
 async fn reopen(
     State(app): State<App>,
     Path((id, key)): Path<(i64, String)>,
@@ -432,12 +440,14 @@ async fn reopen(
 
 #[utoipa::path(get, path = "/api/v1/jobs/{id}/export", params(("id" = i64, Path)),
     responses((status = 200, body = JobFile), (status = 404, body = Problem)))]
+/// A whole job as a file.
 async fn export(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<JobFile>, ApiError> {
     Ok(Json(app.with(move |s| Ok(s.export(id)?)).await?))
 }
 
 #[utoipa::path(post, path = "/api/v1/import", request_body = JobFile,
     responses((status = 201, body = Made), (status = 400, body = Problem), (status = 422, body = Problem)))]
+/// Takes a job file in as a new job: all of it or nothing.
 async fn import(
     State(app): State<App>,
     FileText(text): FileText,

@@ -159,6 +159,7 @@ pub struct Curve {
 const MOST_POINTS: usize = 600;
 
 #[utoipa::path(get, path = "/api/v1/ports", responses((status = 200, body = Ports)))]
+/// Serial ports of this computer.
 async fn list_ports() -> Json<Ports> {
     let found = tokio::task::spawn_blocking(ports).await.unwrap_or_default();
     Json(Ports {
@@ -203,6 +204,7 @@ fn checked(address: &Address) -> Result<(), ApiError> {
 
 #[utoipa::path(post, path = "/api/v1/printers/{id}/link", params(("id" = i64, Path)), request_body = ConnectBody,
     responses((status = 200, body = LivePrinter), (status = 404, body = Problem), (status = 422, body = Problem)))]
+/// Connects a printer at a serial port or a network address.
 async fn connect(
     State(app): State<App>,
     Path(id): Path<i64>,
@@ -222,6 +224,7 @@ async fn connect(
 
 #[utoipa::path(delete, path = "/api/v1/printers/{id}/link", params(("id" = i64, Path)),
     responses((status = 200, body = Said), (status = 409, body = Problem)))]
+/// Disconnects a printer, heaters first.
 async fn disconnect(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Said>, ApiError> {
     Ok(Json(Said {
         says: app.disconnect(id).await?,
@@ -230,6 +233,7 @@ async fn disconnect(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<
 
 #[utoipa::path(post, path = "/api/v1/printers/{id}/stop", params(("id" = i64, Path)),
     responses((status = 202), (status = 409, body = Problem)))]
+/// Emergency stop of a connected printer.
 async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode, ApiError> {
     app.live.emergency_stop(id)?;
     Ok(StatusCode::ACCEPTED)
@@ -237,6 +241,7 @@ async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode,
 
 #[utoipa::path(post, path = "/api/v1/printers/{id}/heaters-off", params(("id" = i64, Path)),
     responses((status = 202), (status = 409, body = Problem)))]
+/// Sets all heaters of a connected printer to 0, past everything that waits.
 async fn heaters_off(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode, ApiError> {
     app.live.heaters_off(id)?;
     Ok(StatusCode::ACCEPTED)
@@ -244,6 +249,7 @@ async fn heaters_off(State(app): State<App>, Path(id): Path<i64>) -> Result<Stat
 
 #[utoipa::path(post, path = "/api/v1/printers/{id}/release", params(("id" = i64, Path)),
     responses((status = 202), (status = 409, body = Problem)))]
+/// Takes a halted printer back into work.
 async fn release(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode, ApiError> {
     app.live.link(id)?.release();
     Ok(StatusCode::ACCEPTED)
@@ -251,6 +257,7 @@ async fn release(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCo
 
 #[utoipa::path(post, path = "/api/v1/printers/{id}/send", params(("id" = i64, Path)), request_body = SendBody,
     responses((status = 200, body = SendAnswer), (status = 409, body = Problem), (status = 422, body = Problem), (status = 502, body = Problem)))]
+/// Sends one line to a connected printer, if its guard lets it through.
 async fn send(
     State(app): State<App>,
     Path(id): Path<i64>,
@@ -295,6 +302,7 @@ fn heat_of(line: &str) -> Option<(Heater, f64)> {
 
 #[utoipa::path(post, path = "/api/v1/printers/{id}/write", params(("id" = i64, Path)), request_body = WriteBody,
     responses((status = 200, body = Written), (status = 409, body = Problem), (status = 422, body = Problem), (status = 502, body = Problem)))]
+/// Writes values to a printer, stores them and reads them back.
 async fn write(
     State(app): State<App>,
     Path(id): Path<i64>,
@@ -319,6 +327,7 @@ async fn write(
 
 #[utoipa::path(get, path = "/api/v1/printers/{id}/report", params(("id" = i64, Path)),
     responses((status = 200, body = ReportAnswer), (status = 409, body = Problem), (status = 502, body = Problem)))]
+/// Reads the settings that a connected printer has stored.
 async fn report(
     State(app): State<App>,
     Path(id): Path<i64>,
@@ -332,6 +341,7 @@ async fn report(
 
 #[utoipa::path(post, path = "/api/v1/printers/{id}/routine", params(("id" = i64, Path)), request_body = RoutineBody,
     responses((status = 202, body = RoutineBegun), (status = 409, body = Problem), (status = 422, body = Problem)))]
+/// Starts a routine on a connected printer: hold, autotune, verify, warm or limit.
 async fn routine(
     State(app): State<App>,
     Path(id): Path<i64>,
@@ -371,6 +381,7 @@ async fn routine(
 
 #[utoipa::path(delete, path = "/api/v1/printers/{id}/routine", params(("id" = i64, Path)),
     responses((status = 202), (status = 409, body = Problem)))]
+/// Ends what runs on a printer, heater off.
 async fn stop_routine(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode, ApiError> {
     app.live.link(id)?;
     app.live.stop_routine(id);
@@ -379,6 +390,7 @@ async fn stop_routine(State(app): State<App>, Path(id): Path<i64>) -> Result<Sta
 
 #[utoipa::path(get, path = "/api/v1/printers/{id}/wire", params(("id" = i64, Path), WireQuery),
     responses((status = 200, body = Vec<WireLine>), (status = 404, body = Problem)))]
+/// What was sent to a printer and answered.
 async fn wire(
     State(app): State<App>,
     Path(id): Path<i64>,
@@ -397,6 +409,7 @@ async fn wire(
 
 #[utoipa::path(get, path = "/api/v1/printers/{id}/curve", params(("id" = i64, Path), CurveQuery),
     responses((status = 200, body = Curve), (status = 409, body = Problem)))]
+/// Temperatures of a connected printer over the last hours.
 async fn curve(
     State(app): State<App>,
     Path(id): Path<i64>,

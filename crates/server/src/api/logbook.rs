@@ -50,6 +50,7 @@ pub struct NewNote {
 }
 
 #[utoipa::path(get, path = "/api/v1/logbook", params(LogQuery), responses((status = 200, body = Vec<LogEntry>)))]
+/// Entries of the logbook, the newest first, a page at a time.
 async fn logbook(
     State(app): State<App>,
     Query(q): Query<LogQuery>,
@@ -66,6 +67,7 @@ async fn logbook(
 
 #[utoipa::path(post, path = "/api/v1/logbook", request_body = NewNote,
     responses((status = 201, body = Made), (status = 422, body = Problem), (status = 507, body = Problem)))]
+/// Writes a note into the logbook.
 async fn note(
     State(app): State<App>,
     Body(new): Body<NewNote>,

@@ -59,6 +59,7 @@ pub struct Health {
 }
 
 #[utoipa::path(get, path = "/api/v1/health", responses((status = 200, body = Health)))]
+/// Says that the server is there.
 async fn health() -> Json<Health> {
     Json(Health {
         status: "ok".into(),

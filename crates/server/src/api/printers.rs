@@ -122,6 +122,7 @@ pub struct Made {
 }
 
 #[utoipa::path(get, path = "/api/v1/bench", responses((status = 200, body = Bench)))]
+/// Every printer in the shop, what it waits for, and what to do now.
 async fn bench(State(app): State<App>) -> Result<Json<Bench>, ApiError> {
     let bench = app
         .with(|store| {
@@ -311,6 +312,7 @@ async fn retire(
 
 #[utoipa::path(get, path = "/api/v1/printers/{id}", params(("id" = i64, Path)),
     responses((status = 200, body = PrinterPage), (status = 404, body = Problem)))]
+/// A printer with its parts and values over time and its chain.
 async fn printer(
     State(app): State<App>,
     Path(id): Path<i64>,
@@ -419,6 +421,7 @@ fn link(
 
 #[utoipa::path(post, path = "/api/v1/printers/{id}/settings", params(("id" = i64, Path)), request_body = NewSetting,
     responses((status = 204), (status = 404, body = Problem), (status = 422, body = Problem)))]
+/// Notes a value that was not found in a job, such as one read off the printer.
 async fn put_setting(
     State(app): State<App>,
     Path(id): Path<i64>,
@@ -456,12 +459,14 @@ async fn put_setting(
 }
 
 #[utoipa::path(get, path = "/api/v1/filaments", responses((status = 200, body = Vec<Filament>)))]
+/// All filaments by name.
 async fn filaments(State(app): State<App>) -> Result<Json<Vec<Filament>>, ApiError> {
     Ok(Json(app.with(|s| Ok(s.filaments()?)).await?))
 }
 
 #[utoipa::path(post, path = "/api/v1/filaments", request_body = NewFilament,
     responses((status = 201, body = Made), (status = 422, body = Problem)))]
+/// Adds a filament, or finds it by its name.
 async fn add_filament(
     State(app): State<App>,
     Body(new): Body<NewFilament>,

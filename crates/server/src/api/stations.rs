@@ -41,6 +41,7 @@ pub struct EvaluateBody {
 
 #[utoipa::path(post, path = "/api/v1/stations/{station}/evaluate", params(("station" = String, Path)), request_body = EvaluateBody,
     responses((status = 200, body = Finding), (status = 400, body = Problem), (status = 404, body = Problem), (status = 422, body = Problem)))]
+/// Evaluates readings of a station; nothing is kept.
 async fn evaluate_station(
     State(app): State<App>,
     Path(station): Path<String>,

@@ -90,6 +90,7 @@ async fn live(State(app): State<App>, upgrade: WebSocketUpgrade) -> Response {
 }
 
 #[utoipa::path(get, path = "/api/v1/live/now", responses((status = 200, body = Vec<LivePrinter>)))]
+/// All connected printers, as every page is shown them.
 async fn live_now(State(app): State<App>) -> Json<Vec<LivePrinter>> {
     Json(app.live.all())
 }
