@@ -11,6 +11,7 @@ mod protocol;
 mod record;
 pub mod routines;
 mod status;
+mod system;
 mod transport;
 mod watch;
 

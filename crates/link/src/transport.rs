@@ -10,6 +10,8 @@ use serde::{Deserialize, Serialize};
 use tokio::io::{AsyncRead, AsyncWrite};
 use tokio::net::TcpStream;
 use tokio_serial::{SerialPort as _, SerialPortBuilderExt as _, SerialPortType};
+
+use crate::system::keep_alone;
 use utoipa::ToSchema;
 
 /// A stream of bytes to a printer.
@@ -87,17 +89,11 @@ impl Address {
             Self::Serial { port, baud } => Opener::new(move || {
                 let port = port.clone();
                 async move {
-                    let stream = tokio_serial::new(port, baud)
+                    let mut stream = tokio_serial::new(port, baud)
                         .timeout(Duration::from_millis(50))
                         .open_native_async()
                         .map_err(io::Error::from)?;
-                    // Whoever else opens it would garble every line.
-                    #[cfg(unix)]
-                    let stream = {
-                        let mut stream = stream;
-                        let _ = stream.set_exclusive(true);
-                        stream
-                    };
+                    keep_alone(&mut stream);
                     let _ = stream.clear(tokio_serial::ClearBuffer::All);
                     Ok(stream)
                 }

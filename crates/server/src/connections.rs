@@ -5,6 +5,8 @@ use std::net::{IpAddr, SocketAddr};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
+use crate::system::open_files;
+
 use axum::Router;
 use axum::extract::Request;
 use hyper::body::Incoming;
@@ -50,13 +52,7 @@ struct Connections {
 
 /// How many connections fit into what the system lets this process open.
 fn room() -> usize {
-    #[cfg(unix)]
-    let limit = rustix::process::getrlimit(rustix::process::Resource::Nofile)
-        .current
-        .unwrap_or(u64::MAX);
-    #[cfg(not(unix))]
-    let limit = u64::MAX;
-    let most = limit
+    let most = open_files()
         .saturating_sub(OTHER_DESCRIPTORS)
         .clamp(16, MOST_CONNECTIONS);
     // OK because at most 700.

@@ -10,9 +10,11 @@ mod moment;
 mod pages;
 mod serve;
 mod state;
+mod system;
 mod work;
 
 pub use demo::{connect_demo, fill_with_demo};
 pub use moment::now;
 pub use serve::{Listening, app_router, job_schema_json, listen, openapi_json};
 pub use state::App;
+pub use system::Stopped;

@@ -8,6 +8,7 @@ use std::process::ExitCode;
 use clap::{Parser, Subcommand};
 use wattotherm_job::Context;
 use wattotherm_job::stations::{StationName, evaluate};
+use wattotherm_server::Stopped;
 use wattotherm_server::{
     App, connect_demo, fill_with_demo, job_schema_json, listen, now, openapi_json,
 };
@@ -231,42 +232,4 @@ fn serve(file: &Path, address: SocketAddr, demo: bool) -> Result<(), Failure> {
         bound.run(app, stopped.wait()).await;
         Ok(())
     })
-}
-
-/// The signals that end a server: from a terminal, from a service manager, from a terminal that closes.
-struct Stopped {
-    #[cfg(unix)]
-    signals: [tokio::signal::unix::Signal; 3],
-}
-
-impl Stopped {
-    fn listen() -> std::io::Result<Self> {
-        #[cfg(unix)]
-        {
-            use tokio::signal::unix::{SignalKind, signal};
-            Ok(Self {
-                signals: [
-                    signal(SignalKind::interrupt())?,
-                    signal(SignalKind::terminate())?,
-                    signal(SignalKind::hangup())?,
-                ],
-            })
-        }
-        #[cfg(not(unix))]
-        Ok(Self {})
-    }
-
-    async fn wait(self) {
-        #[cfg(unix)]
-        {
-            let [mut interrupt, mut terminate, mut hangup] = self.signals;
-            tokio::select! {
-                _ = interrupt.recv() => {}
-                _ = terminate.recv() => {}
-                _ = hangup.recv() => {}
-            }
-        }
-        #[cfg(not(unix))]
-        let _ = tokio::signal::ctrl_c().await;
-    }
 }

@@ -367,7 +367,23 @@ fn a_job_goes_out_and_comes_in_again_whole_or_not_at_all() {
 
 #[test]
 fn a_reopened_station_keeps_its_history_and_gives_its_readings_back() {
-    let s = Server::demo();
+    let demo = Server::demo();
+    let again = json!({"reason": "first layer looks thin"});
+    let (status, busy) = demo.call(
+        "POST",
+        "/api/v1/jobs/1/stations/offset_z/reopen",
+        Some(&again),
+    );
+    assert_eq!(status, 409, "another job is open on its printer");
+    assert_eq!(
+        busy["detail"],
+        "Job 7 is open on this printer, and there can be one. Hand it over first; then this one can be opened again."
+    );
+    // The same job in a shop where its printer has no other.
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let file = demo.get("/api/v1/jobs/1/export");
+    assert_eq!(s.call("POST", "/api/v1/import", Some(&file)).0, 201);
     let (status, card) = s.call(
         "POST",
         "/api/v1/jobs/1/stations/offset_z/reopen",
@@ -560,4 +576,50 @@ fn the_committed_descriptions_are_not_stale() {
         wattotherm_server::job_schema_json().trim(),
         "run: make api"
     );
+}
+
+#[test]
+fn every_operation_of_the_description_has_a_sentence() {
+    let api: Value = serde_json::from_str(&wattotherm_server::openapi_json()).unwrap();
+    for (path, methods) in api["paths"].as_object().unwrap() {
+        for (method, operation) in methods.as_object().unwrap() {
+            let says = [&operation["summary"], &operation["description"]];
+            let sentence = says
+                .iter()
+                .filter_map(|s| s.as_str())
+                .any(|s| s.trim().len() > 12);
+            assert!(sentence, "{method} {path}");
+        }
+    }
+}
+
+#[test]
+fn what_only_one_kind_of_system_has_stands_in_modules_of_its_own() {
+    fn look(at: &std::path::Path, found: &mut Vec<String>) {
+        for entry in std::fs::read_dir(at).unwrap() {
+            let path = entry.unwrap().path();
+            if path.is_dir() {
+                if !path.ends_with("system") && !path.ends_with("tests") {
+                    look(&path, found);
+                }
+            } else if path.extension().is_some_and(|e| e == "rs") {
+                let text = std::fs::read_to_string(&path).unwrap();
+                let marks = [
+                    "cfg(unix)",
+                    "cfg(not(unix))",
+                    "os::unix",
+                    "signal::unix",
+                    "rustix",
+                    "SerialStream::pair",
+                ];
+                if marks.iter().any(|m| text.contains(m)) {
+                    found.push(path.display().to_string());
+                }
+            }
+        }
+    }
+    let mut found = Vec::new();
+    let crates = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
+    look(&crates, &mut found);
+    assert_eq!(found, Vec::<String>::new());
 }

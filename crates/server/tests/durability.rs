@@ -1,5 +1,6 @@
 //! What is acknowledged is on disk, whatever happens next.
 
+#![cfg(unix)]
 #![allow(clippy::unwrap_used)]
 
 mod common;

@@ -304,7 +304,13 @@ fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64,
     let printer_id = if let Some(id) = known {
         id
     } else {
-        insert_printer(tx, &file.printer, &file.printer.facts.fitted(), at)?
+        // It was like that when the job was worked on, not since today.
+        insert_printer(
+            tx,
+            &file.printer,
+            &file.printer.facts.fitted(),
+            &file.opened_at,
+        )?
     };
     let mut ids = Vec::new();
     for f in &file.filaments {

@@ -136,6 +136,9 @@ fn a_whole_write_keeps_what_differs_and_a_place_that_is_none_changes_nothing() {
 }
 
 proptest! {
+    // Every write goes to the disk.
+    #![proptest_config(ProptestConfig::with_cases(40))]
+
     /// However the writes of two pages interleave: fields of one page alone end as it typed them last, and a
     /// value typed by either is there or in a conflict.
     #[test]

@@ -12,6 +12,7 @@ mod firmware;
 mod physics;
 pub mod port;
 mod settings;
+mod system;
 
 pub use build::{Build, Kind};
 pub use faults::{Fault, UnknownFault};

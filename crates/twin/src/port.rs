@@ -8,7 +8,6 @@ use std::time::Duration;
 use tokio::io::{AsyncRead, AsyncReadExt as _, AsyncWrite, AsyncWriteExt as _, DuplexStream};
 use tokio::net::TcpListener;
 use tokio::time::{Instant, MissedTickBehavior, interval};
-use tokio_serial::{SerialPort as _, SerialStream};
 
 use crate::firmware::Twin;
 
@@ -137,21 +136,5 @@ impl Running {
             let _ = me.serve(ours).await;
         });
         theirs
-    }
-
-    /// Opens a pseudo-terminal and serves it; the name of the port to open is returned with the end
-    /// that must be kept for as long as the port shall live.
-    /// # Errors
-    /// If the system gives no pseudo-terminal.
-    pub fn pty(&self) -> io::Result<(String, SerialStream)> {
-        let (ours, theirs) = SerialStream::pair()?;
-        let name = theirs
-            .name()
-            .ok_or_else(|| io::Error::other("the pseudo-terminal has no name"))?;
-        let me = self.clone();
-        tokio::spawn(async move {
-            let _ = me.serve(ours).await;
-        });
-        Ok((name, theirs))
     }
 }

@@ -1,0 +1,11 @@
+//! What only one kind of system has; a test holds that it stands nowhere else.
+
+#[cfg(unix)]
+mod unix;
+#[cfg(unix)]
+pub use unix::keep_alone;
+
+#[cfg(not(unix))]
+mod other;
+#[cfg(not(unix))]
+pub use other::keep_alone;
