@@ -110,7 +110,7 @@ test('a whole job by keyboard alone', async ({ page, request }) => {
   await expect(page.getByRole('dialog', { name: 'Keys' })).toBeVisible()
   await page.keyboard.press('Escape')
   await page.keyboard.press('/')
-  await expect(page.getByRole('textbox', { name: /Printer, job number/ })).toBeFocused()
+  await expect(page.getByRole('textbox', { name: /Printer, job, customer/ })).toBeFocused()
   await page.keyboard.type('popl')
   await page.keyboard.press('Enter')
   await expect(page.getByRole('heading', { level: 1, name: 'Poplar' })).toBeVisible()

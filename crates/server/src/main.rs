@@ -8,9 +8,8 @@ use std::process::ExitCode;
 use clap::{Parser, Subcommand};
 use wattotherm_job::Context;
 use wattotherm_job::stations::{StationName, evaluate};
-use wattotherm_server::Stopped;
 use wattotherm_server::{
-    App, connect_demo, fill_with_demo, job_schema_json, listen, now, openapi_json,
+    App, Stopped, connect_demo, fill_with_demo, job_schema_json, listen, now, openapi_json,
 };
 use wattotherm_store::{FolderLock, JobFile, OpenOptions, Store};
 

@@ -178,7 +178,7 @@ fn the_demo_is_one_invented_workshop_with_jobs_at_different_stages() {
         .as_array()
         .unwrap()
         .iter()
-        .filter(|j| j["job"]["finished_at"].is_string())
+        .filter(|j| j["finished_at"].is_string())
         .count();
     assert_eq!((jobs.as_array().unwrap().len(), finished), (7, 1));
     let log = s.get("/api/v1/logbook");
@@ -282,4 +282,37 @@ fn what_a_user_types_never_becomes_markup_or_code() {
         (status, problem["errors"][0]["code"].as_str()),
         (422, Some("not_a_number"))
     );
+}
+
+#[test]
+fn words_find_printers_jobs_customers_filaments_parts_and_notes() {
+    let s = Server::demo();
+    let note = json!({"text": "the spare drive wheel is in the blue box", "printer_id": 1});
+    assert_eq!(s.call("POST", "/api/v1/logbook", Some(&note)).0, 201);
+    let kinds = |text: &str| -> Vec<String> {
+        let hits = s.get(&format!("/api/v1/find?text={text}"));
+        let mut kinds: Vec<String> = hits
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|h| h["kind"].as_str().unwrap().to_owned())
+            .collect();
+        kinds.dedup();
+        kinds
+    };
+    assert_eq!(kinds("blue%20wheel"), ["note"]);
+    assert_eq!(
+        kinds("STAGE%20class"),
+        ["job"],
+        "a customer, whatever the case"
+    );
+    assert_eq!(kinds("petg"), ["filament"]);
+    assert!(kinds("larch").starts_with(&["printer".into(), "job".into()]));
+    assert!(kinds("spring%20steel").contains(&"part".into()));
+    assert_eq!(
+        kinds("%25"),
+        Vec::<String>::new(),
+        "a sign of the query language is a letter here"
+    );
+    assert_eq!(kinds(""), Vec::<String>::new());
 }

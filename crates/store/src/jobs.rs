@@ -12,7 +12,7 @@ use wattotherm_printer::{Parameter, Replacement};
 
 use crate::logbook::{Line, append};
 use crate::printers::{open_job, put_in, stale_in, unfit_in, write_effects};
-use crate::records::{Closing, Filament, Job, NewJob, NewSetting, Shows};
+use crate::records::{Closing, Filament, Job, JobHead, NewJob, NewSetting, Shows};
 use crate::{Store, StoreError};
 
 impl Store {
@@ -133,11 +133,55 @@ impl Store {
     pub fn jobs(&self) -> Result<Vec<Job>, StoreError> {
         let mut statement = self
             .conn
-            .prepare_cached("SELECT id FROM job ORDER BY id DESC LIMIT 500")?;
+            .prepare_cached("SELECT id FROM job ORDER BY id DESC")?;
         let ids: Vec<i64> = statement
             .query_map([], |r| r.get(0))?
             .collect::<Result<_, _>>()?;
         ids.into_iter().map(|id| self.job(id)).collect()
+    }
+
+    /// Jobs that are not handed over, the newest first: one a printer at most.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn open_jobs(&self) -> Result<Vec<Job>, StoreError> {
+        let mut statement = self
+            .conn
+            .prepare_cached("SELECT id FROM job WHERE finished_at IS NULL ORDER BY id DESC")?;
+        let ids: Vec<i64> = statement
+            .query_map([], |r| r.get(0))?
+            .collect::<Result<_, _>>()?;
+        ids.into_iter().map(|id| self.job(id)).collect()
+    }
+
+    /// The open job of a printer.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn open_job_of(&self, printer_id: i64) -> Result<Option<Job>, StoreError> {
+        open_job(&self.conn, printer_id)?
+            .map(|id| self.job(id))
+            .transpose()
+    }
+
+    /// Jobs older than `before`, the newest first, at most `most`, with their printers' names.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn jobs_before(&self, before: Option<i64>, most: u32) -> Result<Vec<JobHead>, StoreError> {
+        let mut statement = self.conn.prepare_cached(
+            "SELECT j.id, j.printer_id, p.name, j.complaint, j.opened_at, j.finished_at
+             FROM job j JOIN printer p ON p.id = j.printer_id
+             WHERE ?1 IS NULL OR j.id < ?1 ORDER BY j.id DESC LIMIT ?2",
+        )?;
+        let rows = statement.query_map(params![before, most], |r| {
+            Ok(JobHead {
+                id: r.get(0)?,
+                printer_id: r.get(1)?,
+                printer: r.get(2)?,
+                complaint: r.get(3)?,
+                opened_at: r.get(4)?,
+                finished_at: r.get(5)?,
+            })
+        })?;
+        Ok(rows.collect::<Result<_, _>>()?)
     }
 
     /// What the core's traveller needs to know of a job.

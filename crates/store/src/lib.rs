@@ -4,6 +4,7 @@
 mod check;
 mod draft;
 mod error;
+mod find;
 mod heat;
 mod heat_on;
 mod house;
@@ -19,13 +20,14 @@ mod upgrade;
 pub use check::{BadRecord, check_moment};
 pub use draft::{Change, Draft, DraftConflict};
 pub use error::StoreError;
+pub use find::{Found, FoundKind};
 pub use heat::{Connection, NewTrace, NewWire, TraceHead, WireLine};
 pub use heat_on::HeatOn;
 pub use lock::FolderLock;
 pub use logbook::LogFilter;
 pub use open::{OpenOptions, Store};
 pub use records::{
-    Closing, Filament, Fitting, Job, LogEntry, NewFilament, NewJob, NewPrinter, NewSetting,
-    Printer, Setting, Shows, StaleMark,
+    Closing, Filament, Fitting, Job, JobHead, LogEntry, NewFilament, NewJob, NewPrinter,
+    NewSetting, Printer, Setting, Shows, StaleMark,
 };
 pub use transfer::{FORMAT, ImportError, JobFile, TransferEntry};

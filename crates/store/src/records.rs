@@ -30,6 +30,23 @@ pub struct Printer {
     pub unreadable: Option<String>,
 }
 
+/// A job as a list shows it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct JobHead {
+    /// Its number.
+    pub id: i64,
+    /// Its printer.
+    pub printer_id: i64,
+    /// Name of the printer.
+    pub printer: String,
+    /// The complaint.
+    pub complaint: String,
+    /// Begun at.
+    pub opened_at: String,
+    /// Handed over at.
+    pub finished_at: Option<String>,
+}
+
 /// A printer to add.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]

@@ -56,6 +56,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Finds printers, jobs, filaments, parts and notes by words of theirs. */
+        get: operations["find"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/health": {
         parameters: {
             query?: never;
@@ -233,7 +250,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All jobs, the newest first, with their printers and how far they are. */
+        /** Jobs, the newest first, a hundred at a time, with their printers and where they stand. */
         get: operations["jobs"];
         put?: never;
         /** Starts a job on a printer for the parts that were replaced. */
@@ -1860,6 +1877,28 @@ export interface components {
              */
             walls: components["schemas"]["WallReading"][];
         };
+        /** @description One thing that was found. */
+        Found: {
+            /**
+             * Format: int64
+             * @description Its job, where it has one.
+             */
+            job_id?: number | null;
+            /** @description What it is. */
+            kind: components["schemas"]["FoundKind"];
+            /**
+             * Format: int64
+             * @description Its printer, where it has one.
+             */
+            printer_id?: number | null;
+            /** @description In words. */
+            text: string;
+        };
+        /**
+         * @description What was found.
+         * @enum {string}
+         */
+        FoundKind: "printer" | "job" | "filament" | "part" | "note";
         /** @description What gains would do. */
         GainsRun: {
             /** @description Figures of the simulated run. */
@@ -2457,6 +2496,27 @@ export interface components {
              */
             wattotherm_job: number;
         };
+        /** @description A job as a list shows it. */
+        JobHead: {
+            /** @description The complaint. */
+            complaint: string;
+            /** @description Handed over at. */
+            finished_at?: string | null;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description Begun at. */
+            opened_at: string;
+            /** @description Name of the printer. */
+            printer: string;
+            /**
+             * Format: int64
+             * @description Its printer.
+             */
+            printer_id: number;
+        };
         /** @description A job with its route card. */
         JobPage: {
             /** @description The job. */
@@ -2465,6 +2525,13 @@ export interface components {
             printer: components["schemas"]["Printer"];
             /** @description Its route card. */
             traveller: components["schemas"]["Traveller"];
+        };
+        /** @description A job of the list, with where it stands. */
+        JobRow: components["schemas"]["JobHead"] & {
+            /** @description Name of the station to work on now, while it is open. */
+            now?: string | null;
+            /** @description Whether a station of it stopped. */
+            stopped: boolean;
         };
         /** @description Where the readings were taken. */
         JobStation: {
@@ -4411,6 +4478,37 @@ export interface operations {
             };
         };
     };
+    find: {
+        parameters: {
+            query: {
+                /** @description Words that must all be there. */
+                text: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"][];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     health: {
         parameters: {
             query?: never;
@@ -4754,7 +4852,10 @@ export interface operations {
     };
     jobs: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Older than this job. */
+                before?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4766,7 +4867,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobPage"][];
+                    "application/json": components["schemas"]["JobRow"][];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -1,47 +1,44 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
+import { refDebounced } from '@vueuse/core'
 import { NModal } from 'naive-ui'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { get } from '../api/client'
+import { answer, client, type Schemas } from '../api/client'
 
 const shown = defineModel<boolean>('shown', { required: true })
 const router = useRouter()
 const wanted = ref('')
 const field = ref<HTMLInputElement>()
+const words = refDebounced(wanted, 120)
 const { data } = useQuery({
-  queryKey: ['jobs'],
-  queryFn: () => get('/api/v1/jobs'),
-  enabled: shown,
+  queryKey: ['find', words],
+  queryFn: () => answer(client.GET('/api/v1/find', { params: { query: { text: words.value } } })),
+  enabled: () => shown.value && words.value.trim() !== '',
 })
-const { data: bench } = useQuery({
-  queryKey: ['bench'],
-  queryFn: () => get('/api/v1/bench'),
-  enabled: shown,
-})
-const hits = computed(() => {
-  const printers = (bench.value?.rows ?? []).map((r) => ({
-    text: `${r.printer.name}, ${r.printer.kind}`,
-    to: `/printers/${r.printer.id}`,
-  }))
-  const jobs = (data.value ?? []).map((j) => ({
-    text: `Job ${j.job.id}, ${j.printer.name}: ${j.job.complaint || 'no complaint'}`,
-    to: `/jobs/${j.job.id}`,
-  }))
-  const words = wanted.value.toLowerCase().split(/\s+/)
-  return [...printers, ...jobs]
-    .filter((h) => words.every((w) => h.text.toLowerCase().includes(w)))
-    .slice(0, 8)
-})
+/* Where a hit leads: to its job, else to its printer, else to where its kind is listed. */
+function leads(h: Schemas['Found']) {
+  const atJob = h.kind !== 'printer' && h.kind !== 'part' && h.job_id
+  if (atJob) return `/jobs/${h.job_id}`
+  return h.printer_id ? `/printers/${h.printer_id}` : '/logbook'
+}
+const hits = computed(() =>
+  (words.value.trim() ? (data.value ?? []) : []).map((h, i) => ({ key: i, text: h.text, to: leads(h) })),
+)
+/** Enter takes the first hit of what is typed, though the list may not be there yet. */
+async function first() {
+  if (!wanted.value.trim()) return
+  const got = await answer(client.GET('/api/v1/find', { params: { query: { text: wanted.value } } }))
+  if (got[0]) go(leads(got[0]))
+}
 watch(shown, async (on) => {
   if (!on) return
   wanted.value = ''
   await nextTick()
   setTimeout(() => field.value?.focus(), 50)
 })
-function go(to: string | undefined) {
-  if (!to) return
+function go(to: string) {
   shown.value = false
   void router.push(to)
 }
@@ -50,20 +47,20 @@ function go(to: string | undefined) {
 <template>
   <NModal v-model:show="shown">
     <div class="sheet find" role="dialog" aria-modal="true" aria-label="Find a printer or job">
-      <label for="find-field">Printer, job number or words of the complaint</label>
+      <label for="find-field">Printer, job, customer, complaint, filament, part or note</label>
       <input
         id="find-field"
         ref="field"
         v-model="wanted"
         type="text"
         autocomplete="off"
-        @keydown.enter="go(hits[0]?.to)"
+        @keydown.enter="first"
       />
       <ul>
-        <li v-for="hit in hits" :key="hit.to">
+        <li v-for="hit in hits" :key="hit.key">
           <a :href="hit.to" @click.prevent="go(hit.to)">{{ hit.text }}</a>
         </li>
-        <li v-if="hits.length === 0" class="quiet">Nothing of that name.</li>
+        <li v-if="words.trim() && data && hits.length === 0" class="quiet">Nothing of that name.</li>
       </ul>
     </div>
   </NModal>

@@ -1,13 +1,26 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useInfiniteQuery, useQueryClient } from '@tanstack/vue-query'
 import { NTable } from 'naive-ui'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { ServerError, answer, client, get } from '../api/client'
+import { ServerError, answer, client } from '../api/client'
 import { moment } from '../api/words'
 
-const { data, error } = useQuery({ queryKey: ['jobs'], queryFn: () => get('/api/v1/jobs') })
+const A_PAGE = 100
+const {
+  data: pages,
+  error,
+  hasNextPage,
+  fetchNextPage,
+} = useInfiniteQuery({
+  queryKey: ['jobs', 'list'],
+  queryFn: ({ pageParam }) =>
+    answer(client.GET('/api/v1/jobs', { params: { query: { before: pageParam } } })),
+  initialPageParam: undefined as number | undefined,
+  getNextPageParam: (last) => (last.length < A_PAGE ? undefined : last.at(-1)?.id),
+})
+const data = computed(() => pages.value?.pages.flat())
 const queries = useQueryClient()
 const router = useRouter()
 const failure = ref('')
@@ -62,25 +75,24 @@ async function take(event: Event) {
         </tr>
       </thead>
       <tbody>
-        <tr v-for="j in data" :key="j.job.id">
+        <tr v-for="j in data" :key="j.id">
           <td class="mono">
-            <RouterLink :to="`/jobs/${j.job.id}`">{{ j.job.id }}</RouterLink>
+            <RouterLink :to="`/jobs/${j.id}`">{{ j.id }}</RouterLink>
           </td>
-          <td>{{ j.printer.name }}</td>
-          <td>{{ j.job.complaint || 'planned change' }}</td>
-          <td>{{ moment(j.job.opened_at) }}</td>
+          <td>{{ j.printer }}</td>
+          <td>{{ j.complaint || 'planned change' }}</td>
+          <td>{{ moment(j.opened_at) }}</td>
           <td>
-            <span v-if="j.job.finished_at" class="chip pass">handed over</span>
-            <span v-else-if="j.traveller.lines.some((l) => l.state === 'stopped')" class="chip stop"
-              >stopped</span
-            >
+            <span v-if="j.finished_at" class="chip pass">handed over</span>
+            <span v-else-if="j.stopped" class="chip stop">stopped</span>
             <span v-else class="chip redo">open</span>
-            {{ j.traveller.lines.find((l) => l.key === j.traveller.now)?.title }}
+            {{ j.now }}
           </td>
-          <td><RouterLink :to="`/jobs/${j.job.id}/report`">report</RouterLink></td>
+          <td><RouterLink :to="`/jobs/${j.id}/report`">report</RouterLink></td>
         </tr>
       </tbody>
     </NTable>
+    <button v-if="hasNextPage" type="button" class="soft more" @click="fetchNextPage()">Older jobs</button>
   </section>
 </template>
 
@@ -90,6 +102,9 @@ async function take(event: Event) {
   justify-content: space-between;
   align-items: start;
   margin-bottom: 14px;
+}
+.more {
+  margin-top: 12px;
 }
 label.soft {
   color: var(--ink);

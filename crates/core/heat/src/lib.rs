@@ -47,7 +47,8 @@ pub use results::{
     hold_result, run_of, tune_result,
 };
 pub use sensor::{
-    SENSOR_TYPES, SensorError, SensorTable, SensorType, sensor_type, steinhart_hart_from_points,
+    SENSOR_TYPES, SensorError, SensorTable, SensorType, sensor_ids, sensor_options, sensor_type,
+    steinhart_hart_from_points,
 };
 pub use thin::thinned;
 pub use trace::{Sample, Trace};

@@ -227,3 +227,15 @@ pub const SENSOR_TYPES: [SensorType; 6] = [
 pub fn sensor_type(id: &str) -> Option<&'static SensorType> {
     SENSOR_TYPES.iter().find(|s| s.id == id)
 }
+
+/// Ids of the table of temperature sensors.
+#[must_use]
+pub fn sensor_ids() -> Vec<&'static str> {
+    SENSOR_TYPES.iter().map(|s| s.id).collect()
+}
+
+/// Sensors by id and name, for a choice.
+#[must_use]
+pub fn sensor_options() -> Vec<(&'static str, &'static str)> {
+    SENSOR_TYPES.iter().map(|s| (s.id, s.label)).collect()
+}

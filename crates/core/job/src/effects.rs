@@ -1,7 +1,7 @@
 //! What a closing does besides being kept: what it fits, what it makes worthless, what it puts in doubt.
 
 use serde_json::Value;
-use wattotherm_heat::SENSOR_TYPES;
+use wattotherm_heat::sensor_ids;
 use wattotherm_measure::Verdict;
 use wattotherm_measure::entry::Entry;
 use wattotherm_printer::{
@@ -58,18 +58,6 @@ pub enum Effect {
         /// Which value moved, e.g. "the drive".
         moved: &'static str,
     },
-}
-
-/// Ids of the table of temperature sensors.
-#[must_use]
-pub fn sensor_ids() -> Vec<&'static str> {
-    SENSOR_TYPES.iter().map(|s| s.id).collect()
-}
-
-/// Sensors by id and name, for a choice.
-#[must_use]
-pub fn sensor_options() -> Vec<(&'static str, &'static str)> {
-    SENSOR_TYPES.iter().map(|s| (s.id, s.label)).collect()
 }
 
 /// What closing `stop` with these readings and this finding does to the printer.

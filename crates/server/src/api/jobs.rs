@@ -5,7 +5,7 @@ use axum::extract::{DefaultBodyLimit, State};
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_job::effects::effects_of;
@@ -14,10 +14,12 @@ use wattotherm_job::route::{JobFacts, LineState, Stop, Traveller, TravellerLine,
 use wattotherm_job::sheets::{Sheet, sheet};
 use wattotherm_job::stations::{SetUp, StationName, evaluate, set_up, start};
 use wattotherm_measure::{Instrument, Verdict};
-use wattotherm_store::{Change, Closing, DraftConflict, Job, JobFile, NewJob, Printer, Store};
+use wattotherm_store::{
+    Change, Closing, DraftConflict, Job, JobFile, JobHead, NewJob, Printer, Store,
+};
 
 use super::printers::Made;
-use crate::body::{Body, FileText, IMPORT_LIMIT, Path};
+use crate::body::{Body, FileText, IMPORT_LIMIT, Path, Query};
 use crate::error::{ApiError, Problem};
 use crate::moment::now;
 use crate::state::{App, context_of, traveller_of};
@@ -162,25 +164,59 @@ async fn plan(
     Ok(Json(card))
 }
 
-#[utoipa::path(get, path = "/api/v1/jobs", responses((status = 200, body = Vec<JobPage>)))]
-/// All jobs, the newest first, with their printers and how far they are.
-async fn jobs(State(app): State<App>) -> Result<Json<Vec<JobPage>>, ApiError> {
-    let all = app
-        .with(|store| {
-            store
-                .jobs()?
-                .into_iter()
-                .map(|job| {
-                    Ok(JobPage {
-                        traveller: traveller_of(store, &job)?,
-                        printer: store.printer(job.printer_id)?,
-                        job,
-                    })
-                })
-                .collect::<Result<Vec<_>, ApiError>>()
+/// A job of the list, with where it stands.
+#[derive(Serialize, ToSchema)]
+pub struct JobRow {
+    /// The job.
+    #[serde(flatten)]
+    pub head: JobHead,
+    /// Whether a station of it stopped.
+    pub stopped: bool,
+    /// Name of the station to work on now, while it is open.
+    pub now: Option<String>,
+}
+
+/// Which jobs to show.
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct JobsQuery {
+    /// Older than this job.
+    pub before: Option<i64>,
+}
+
+/// Jobs of one page of the list.
+const JOBS_A_PAGE: u32 = 100;
+
+#[utoipa::path(get, path = "/api/v1/jobs", params(JobsQuery), responses((status = 200, body = Vec<JobRow>)))]
+/// Jobs, the newest first, a hundred at a time, with their printers and where they stand.
+async fn jobs(
+    State(app): State<App>,
+    Query(q): Query<JobsQuery>,
+) -> Result<Json<Vec<JobRow>>, ApiError> {
+    let page = app
+        .with(move |store| {
+            let mut rows = Vec::new();
+            for head in store.jobs_before(q.before, JOBS_A_PAGE)? {
+                let mut row = JobRow {
+                    stopped: false,
+                    now: None,
+                    head,
+                };
+                if row.head.finished_at.is_none() {
+                    let card = traveller_of(store, &store.job(row.head.id)?)?;
+                    row.stopped = card.lines.iter().any(|l| l.state == LineState::Stopped);
+                    row.now = card
+                        .lines
+                        .iter()
+                        .find(|l| Some(&l.key) == card.now.as_ref())
+                        .map(|l| l.title.clone());
+                }
+                rows.push(row);
+            }
+            Ok(rows)
         })
         .await?;
-    Ok(Json(all))
+    Ok(Json(page))
 }
 
 #[utoipa::path(post, path = "/api/v1/jobs", request_body = NewJob,
@@ -193,11 +229,7 @@ async fn start_job(
     new.check()?;
     let id = app
         .with(move |store| {
-            if let Some(open) = store
-                .jobs()?
-                .iter()
-                .find(|j| j.printer_id == new.printer_id && j.finished_at.is_none())
-            {
+            if let Some(open) = store.open_job_of(new.printer_id)? {
                 return Err(ApiError::Conflict(format!(
                     "Job {} is still open on this printer. Finish it first.",
                     open.id

@@ -8,7 +8,7 @@ use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_printer::Part;
-use wattotherm_store::{LogEntry, LogFilter};
+use wattotherm_store::{Found, LogEntry, LogFilter};
 
 use super::printers::Made;
 use crate::body::{Body, Query};
@@ -65,6 +65,24 @@ async fn logbook(
     Ok(Json(app.with(move |s| Ok(s.logbook(&filter)?)).await?))
 }
 
+/// Words to find.
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct FindQuery {
+    /// Words that must all be there.
+    pub text: String,
+}
+
+#[utoipa::path(get, path = "/api/v1/find", params(FindQuery), responses((status = 200, body = Vec<Found>)))]
+/// Finds printers, jobs, filaments, parts and notes by words of theirs.
+async fn find(
+    State(app): State<App>,
+    Query(q): Query<FindQuery>,
+) -> Result<Json<Vec<Found>>, ApiError> {
+    let text: String = q.text.chars().take(200).collect();
+    Ok(Json(app.with(move |s| Ok(s.find(&text)?)).await?))
+}
+
 #[utoipa::path(post, path = "/api/v1/logbook", request_body = NewNote,
     responses((status = 201, body = Made), (status = 422, body = Problem), (status = 507, body = Problem)))]
 /// Writes a note into the logbook.
@@ -94,5 +112,7 @@ async fn note(
 }
 
 pub fn router() -> OpenApiRouter<App> {
-    OpenApiRouter::new().routes(routes!(logbook, note))
+    OpenApiRouter::new()
+        .routes(routes!(find))
+        .routes(routes!(logbook, note))
 }

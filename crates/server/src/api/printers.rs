@@ -9,8 +9,9 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
+use wattotherm_heat::{sensor_ids, sensor_options};
 use wattotherm_job::chain::{ARROWS, default_cell};
-use wattotherm_job::effects::{effects_of_edit, sensor_ids, sensor_options};
+use wattotherm_job::effects::effects_of_edit;
 use wattotherm_job::route::{LineState, Stop};
 use wattotherm_job::stations::EvaluateError;
 use wattotherm_measure::entry::Entry;
@@ -126,7 +127,7 @@ pub struct Made {
 async fn bench(State(app): State<App>) -> Result<Json<Bench>, ApiError> {
     let bench = app
         .with(|store| {
-            let jobs = store.jobs()?;
+            let jobs = store.open_jobs()?;
             let mut rows = Vec::new();
             let mut retired = Vec::new();
             for printer in store.printers()? {
@@ -134,10 +135,7 @@ async fn bench(State(app): State<App>) -> Result<Json<Bench>, ApiError> {
                     retired.push(printer);
                     continue;
                 }
-                let job = jobs
-                    .iter()
-                    .find(|j| j.printer_id == printer.id && j.finished_at.is_none())
-                    .cloned();
+                let job = jobs.iter().find(|j| j.printer_id == printer.id).cloned();
                 let mut row = BenchRow {
                     printer,
                     job: None,
@@ -320,10 +318,7 @@ async fn printer(
     let page = app
         .with(move |store| {
             let printer = store.printer(id)?;
-            let job = store
-                .jobs()?
-                .into_iter()
-                .find(|j| j.printer_id == id && j.finished_at.is_none());
+            let job = store.open_job_of(id)?;
             let (settings, stale) = (store.settings(id)?, store.stale(id)?);
             let filaments = store.filaments()?;
             let card = job.as_ref().map(|j| traveller_of(store, j)).transpose()?;

@@ -4,13 +4,13 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use wattotherm_heat::sensor_ids;
 use wattotherm_measure::Verdict;
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
 use wattotherm_measure::text::plain;
 use wattotherm_printer::{FactField, Replacement, fields_of, read_fields, typed_fields};
 
 use super::{Context, StationName, blank, stopped};
-use crate::effects::sensor_ids;
 use crate::finding::{Finding, Row};
 use crate::sheets::{Sheet, sheet};
 

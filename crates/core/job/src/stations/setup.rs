@@ -4,14 +4,13 @@ use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use utoipa::ToSchema;
 use wattotherm_gcode::{Command, FeedOrder, feed_for_drive_test, read_back};
-use wattotherm_heat::{Gains, OutputForm, TuningRule};
+use wattotherm_heat::{Gains, OutputForm, TuningRule, sensor_options};
 use wattotherm_measure::entry::Entry;
 use wattotherm_measure::text::plain;
 use wattotherm_printer::{FactFieldShown, HotEndKind, Parameter, typed_fields};
 
 use super::{Context, StationName, acceptance, flow, trial_spec};
 use crate::caution::{Caution, SignalWord};
-use crate::effects::sensor_options;
 use crate::house::{RuleId, ToleranceId};
 use crate::sheets::sheet;
 
