@@ -13,6 +13,10 @@ defineOptions({ inheritAttrs: false })
 const props = defineProps<{ station: Station }>()
 const { r, f } = useForm(props)
 const sheet = computed(() => props.station.worktop.value?.sheet)
+/* What is blank is not complained of before the sheet is closed. */
+const partProblems = computed(() =>
+  partFields.value.flatMap((f) => props.station.errorOf(`fitted.${f.path}`) ?? []),
+)
 const partFields = computed(() => props.station.setUp.value?.part_fields ?? [])
 interface Tick {
   id?: string
@@ -145,7 +149,7 @@ function next(event: KeyboardEvent, i: number) {
     <FactFields
       :model-value="r.fitted ?? {}"
       :fields="partFields"
-      :problems="station.problems.value"
+      :problems="partProblems"
       under="fitted"
       @update:model-value="r.fitted = $event"
       @confirm="r.confirmed = [...r.confirmed, $event]"

@@ -28,6 +28,13 @@ const message = useMessage()
 const station = useStation(toRef(props, 'job'), toRef(props, 'stationKey'))
 const { worktop, readings, finding, problems, failure, kept, setUp, closing, loadError, conflicts, choose } =
   station
+/* "/runs/0" is the first of the runs. */
+const placeOf = (path: string) =>
+  path
+    .slice(1)
+    .split('/')
+    .map((s) => (/^\d+$/.test(s) ? String(Number(s) + 1) : s.replaceAll('_', ' ')))
+    .join(' ')
 const shownText = (v: unknown) =>
   v === '' || v == null ? 'nothing' : typeof v === 'string' ? v : JSON.stringify(v)
 const forms = {
@@ -123,8 +130,8 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           rests on. You can type here already.
         </p>
         <div v-for="c in closed ? [] : conflicts" :key="c.path" class="waits" role="alert">
-          Two pages typed in “{{ c.path.slice(1).replaceAll('/', ' ').replaceAll('_', ' ') }}”:
-          {{ shownText(c.kept) }} stands, {{ shownText(c.other) }} was typed too.
+          Two pages typed in “{{ placeOf(c.path) }}”: {{ shownText(c.kept) }} stands,
+          {{ shownText(c.other) }} was typed too.
           <span class="ways">
             <button type="button" class="soft" @click="choose(c, false)">
               Leave {{ shownText(c.kept) }}

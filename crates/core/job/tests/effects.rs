@@ -10,7 +10,9 @@ use wattotherm_job::route::Stop;
 use wattotherm_job::stations::{StationName, evaluate, start};
 use wattotherm_job::{Context, guard_limits};
 use wattotherm_measure::Verdict;
-use wattotherm_printer::{HotEndKind, NozzleMaterial, Parameter, Part, PrinterFacts, Replacement};
+use wattotherm_printer::{
+    HotEndKind, NozzleMaterial, Parameter, Part, PrinterFacts, Replacement, ScrewThread,
+};
 
 fn lined() -> PrinterFacts {
     PrinterFacts {
@@ -184,7 +186,8 @@ fn what_a_measuring_station_shows_of_a_part_is_learnt_and_nothing_else() {
 fn nothing_follows_from_a_stop() {
     let context = at_sheet(Replacement::HeatBreakToAllMetal, lined());
     let mut r = ticked(&context, &[]);
-    r["steps"][0] = json!({"state": "failed", "reason": "the thread is torn"});
+    r["steps"][0]["state"] = json!("failed");
+    r["steps"][0]["reason"] = json!("the thread is torn");
     let finding = evaluate(StationName::Check, &r, &context).unwrap();
     assert_eq!(finding.verdict, Verdict::Stop);
     let stop = Stop::Fit(Replacement::HeatBreakToAllMetal);
@@ -230,4 +233,64 @@ fn a_machine_value_that_moved_puts_other_filaments_in_doubt_by_the_arrows() {
             .iter()
             .all(|e| !matches!(e, Effect::Doubt { parameter, .. } if !parameter.per_filament()))
     );
+}
+
+#[test]
+fn a_bed_of_three_screws_is_trammed_at_three_and_what_was_trammed_is_known_of_the_bed() {
+    let context = Context {
+        printer: PrinterFacts {
+            bed_screws: Some(3.0),
+            ..lined()
+        },
+        parameter: Some(Parameter::Tram),
+        ..Context::default()
+    };
+    let mut r = start(StationName::Tram, &context);
+    let points = r["points"].as_array_mut().unwrap();
+    assert_eq!(points.iter().filter(|p| p["screw"] == true).count(), 3);
+    for p in points.iter_mut() {
+        p["z_mm"] = json!("0.10");
+    }
+    r["thread"] = json!("M3");
+    let finding = evaluate(StationName::Tram, &r, &context).unwrap();
+    assert_eq!(finding.verdict, Verdict::Pass);
+    let effects = effects_of(
+        Stop::Parameter(Parameter::Tram, None),
+        &r,
+        &finding,
+        &context,
+    );
+    let after = with_effects(&context.printer, &effects);
+    assert_eq!(
+        (after.bed_screws, after.bed_thread),
+        (Some(3.0), Some(ScrewThread::M3))
+    );
+}
+
+#[test]
+fn a_heater_that_overloads_the_boards_output_is_stopped_where_the_rating_is_known() {
+    // Ohm's law: 24 V on 4.8 Ω draws 5 A and makes 120 W; 24 V on 14.4 Ω draws 1.67 A and makes 40 W.
+    let with = |rated, ohm: &str, marked: &str| {
+        let context = Context {
+            printer: PrinterFacts {
+                heater_a: rated,
+                supply_v: Some(24.0),
+                ..lined()
+            },
+            ..Context::default()
+        };
+        let mut r = start(StationName::Heater, &context);
+        r["ohm"] = json!(ohm);
+        r["marked_w"] = json!(marked);
+        r["planned_c"] = json!("200");
+        evaluate(StationName::Heater, &r, &context).unwrap()
+    };
+    let over = with(Some(4.0), "4.8", "120");
+    assert_eq!(over.verdict, Verdict::Stop);
+    assert_eq!(
+        over.headline,
+        "Stop: this heater draws 5.0 A, and the board's output is rated 4 A."
+    );
+    assert_eq!(with(Some(4.0), "14.4", "40").verdict, Verdict::Pass);
+    assert_eq!(with(None, "4.8", "120").verdict, Verdict::Pass);
 }

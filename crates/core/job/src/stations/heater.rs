@@ -148,6 +148,9 @@ pub fn evaluate(readings: &HeaterReadings, context: &Context) -> Result<Finding,
     {
         return Ok(stop);
     }
+    if let Some(stop) = overload(&finding, context, supply_v, ohm, marked_w) {
+        return Ok(stop);
+    }
     let (ceiling_c, held_by) = lowered(&top, taken_c);
     if let Some(wanted) = planned_c.filter(|p| *p > ceiling_c + 0.5) {
         let firmware_alone = taken_c.is_some_and(|t| t < top.ceiling_c - 0.5)
@@ -217,6 +220,34 @@ fn lowered(top: &Ceiling, taken_c: Option<f64>) -> (f64, String) {
         Some(t) if t < top.ceiling_c - 0.5 => (t, "the firmware".to_owned()),
         _ => (top.ceiling_c, top.held_by.clone()),
     }
+}
+
+/// A heater that draws more than the board's output is made for, where that is known.
+///
+/// Formula: I = V/R, or P/V where only the mark is known. Source: Ohm's law.
+fn overload(
+    finding: &Finding,
+    context: &Context,
+    supply_v: Option<f64>,
+    ohm: Option<f64>,
+    marked_w: Option<f64>,
+) -> Option<Finding> {
+    let (rated, v) = (context.printer.heater_a?, supply_v?);
+    let amps = ohm
+        .filter(|r| *r > 0.0)
+        .map(|r| v / r)
+        .or_else(|| marked_w.map(|w| w / v))?;
+    if amps <= rated {
+        return None;
+    }
+    let cause = format!(
+        "this heater draws {} A, and the board's output is rated {} A",
+        fixed(amps, 1),
+        plain(rated, 1)
+    );
+    let mut stop = stopped(finding.clone(), &cause);
+    stop.sentence = "Fire. Terminals and switch of the board overheat. Fit a heater of fewer watts, or a board or an outside switch that is rated for it.".into();
+    Some(stop)
 }
 
 fn heater_stop(finding: &mut Finding, v: f64, r: f64, marked_w: f64) -> Option<Finding> {

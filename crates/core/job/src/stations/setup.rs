@@ -302,17 +302,18 @@ pub fn start(station: StationName, context: &Context) -> Value {
         StationName::Drive => start_drive(&before, context),
         StationName::Tram => {
             let (w, d) = (context.printer.bed_x_mm, context.printer.bed_y_mm);
-            let inset = 0.13;
-            let corner = |name: &str, x: f64, y: f64, screw: bool| json!({"name": name, "x_mm": plain(x, 1), "y_mm": plain(y, 1), "z_mm": "", "screw": screw});
-            let (l, r, f, b) = (w * inset, w * (1.0 - inset), d * inset, d * (1.0 - inset));
+            let points: Vec<Value> = screw_places(context.printer.bed_screws)
+                .iter()
+                .map(|(name, x, y)| (*name, w * x, d * y, true))
+                .chain([("middle", w / 2.0, d / 2.0, false)])
+                .map(|(name, x, y, screw)| {
+                    json!({"name": name, "x_mm": plain(x, 1), "y_mm": plain(y, 1), "z_mm": "", "screw": screw})
+                })
+                .collect();
             json!({
                 "version": 1, "sense": "gap", "clockwise": "lowers", "thread": context.printer.bed_thread.unwrap_or_default(),
                 "instrument": "height_gauge",
-                "points": [
-                    corner("front left", l, f, true), corner("front right", r, f, true),
-                    corner("back left", l, b, true), corner("back right", r, b, true),
-                    corner("middle", w / 2.0, d / 2.0, false),
-                ],
+                "points": points,
                 "confirmed": [],
             })
         }
@@ -417,6 +418,29 @@ pub fn start(station: StationName, context: &Context) -> Value {
                 .collect();
             json!({"version": 1, "steps": steps, "counted_out": "", "counted_in": "", "fitted": fitted, "note": "", "confirmed": []})
         }
+    }
+}
+
+/// Where the levelling screws of a bed are, as parts of its width and depth: three, four or six, as beds are
+/// commonly built (common practice, no published source); the technician moves what is elsewhere. Other
+/// counts begin as four.
+fn screw_places(screws: Option<f64>) -> Vec<(&'static str, f64, f64)> {
+    const NEAR: f64 = 0.13;
+    const FAR: f64 = 1.0 - NEAR;
+    let corners = [
+        ("front left", NEAR, NEAR),
+        ("front right", FAR, NEAR),
+        ("back left", NEAR, FAR),
+        ("back right", FAR, FAR),
+    ];
+    match screws.unwrap_or(4.0) {
+        n if (n - 3.0).abs() < 0.5 => vec![corners[0], corners[1], ("back middle", 0.5, FAR)],
+        n if (n - 6.0).abs() < 0.5 => {
+            let mut six = corners.to_vec();
+            six.extend([("left middle", NEAR, 0.5), ("right middle", FAR, 0.5)]);
+            six
+        }
+        _ => corners.to_vec(),
     }
 }
 
