@@ -47,7 +47,7 @@ api: ## Writes the API's description, the job file's schema and the page's types
 	npm run --silent types
 
 bench: pages
-	cargo bench --bench serving --bench heat --bench stop
+	cargo bench --bench serving --bench heat --bench stop --bench large
 
 screenshots: need pages ## Retakes docs/screenshots/ from the demo data.
 	cargo build

@@ -124,7 +124,7 @@ fn the_guard_the_record_and_the_read_back_stand_behind_the_api() {
     );
     assert_eq!(
         s.get(&format!("/api/v1/printers/{id}/report"))["gains"],
-        "P 22.40 I 1.32 D 95.00"
+        json!(["22.40", "1.32", "95.00"])
     );
     assert!(within(5, || s
         .get(&format!("/api/v1/printers/{id}/curve?seconds=60"))["samples"]
