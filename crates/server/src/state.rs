@@ -22,6 +22,8 @@ type Contexts = HashMap<(i64, String), (i64, Context)>;
 /// The store, one request at a time.
 #[derive(Clone)]
 pub struct App {
+    /// Reads beside the writes; none where there can't be a second connection.
+    reader: Option<Arc<Mutex<Store>>>,
     store: Arc<Mutex<Store>>,
     contexts: Arc<Mutex<Contexts>>,
     /// Connected printers.
@@ -41,6 +43,7 @@ impl App {
     /// If the system gives no thread for the printers' links.
     pub fn new(store: Store) -> std::io::Result<Self> {
         Ok(Self {
+            reader: store.reader().ok().map(|r| Arc::new(Mutex::new(r))),
             store: Arc::new(Mutex::new(store)),
             contexts: Arc::default(),
             live: Live::start()?,
@@ -104,27 +107,30 @@ impl App {
         .await
     }
 
+    /// Runs `work` that only reads, beside writes, off the event loop.
+    pub async fn read<T, F>(&self, work: F) -> Result<T, ApiError>
+    where
+        T: Send + 'static,
+        F: FnOnce(&Store) -> Result<T, ApiError> + Send + 'static,
+    {
+        let store = Arc::clone(self.reader.as_ref().unwrap_or(&self.store));
+        off_the_loop(store, |s| work(s)).await
+    }
+
     /// Runs `work` with the store, off the event loop.
     pub async fn with<T, F>(&self, work: F) -> Result<T, ApiError>
     where
         T: Send + 'static,
         F: FnOnce(&mut Store) -> Result<T, ApiError> + Send + 'static,
     {
-        let store = Arc::clone(&self.store);
-        tokio::task::spawn_blocking(move || {
-            // A panic in another request left no half-written row: every write is a transaction.
-            let mut guard = store.lock().unwrap_or_else(PoisonError::into_inner);
-            work(&mut guard)
-        })
-        .await
-        .map_err(|_| ApiError::Internal)?
+        off_the_loop(Arc::clone(&self.store), work).await
     }
 
     /// Context of a job's station, kept while the logbook doesn't grow: it is asked for at every
     /// key that is typed.
     pub async fn context(&self, job_id: i64, station: String) -> Result<Context, ApiError> {
         let contexts = Arc::clone(&self.contexts);
-        self.with(move |store| {
+        self.read(move |store| {
             let newest = store.newest_entry()?;
             let key = (job_id, station);
             let mut kept = contexts.lock().unwrap_or_else(PoisonError::into_inner);
@@ -140,6 +146,20 @@ impl App {
         })
         .await
     }
+}
+
+async fn off_the_loop<T, F>(store: Arc<Mutex<Store>>, work: F) -> Result<T, ApiError>
+where
+    T: Send + 'static,
+    F: FnOnce(&mut Store) -> Result<T, ApiError> + Send + 'static,
+{
+    tokio::task::spawn_blocking(move || {
+        // A panic in another request left no half-written row: every write is a transaction.
+        let mut guard = store.lock().unwrap_or_else(PoisonError::into_inner);
+        work(&mut guard)
+    })
+    .await
+    .map_err(|_| ApiError::Internal)?
 }
 
 /// The traveller of a job as it stands.

@@ -78,6 +78,9 @@ impl Store {
             .take(MOST_WORDS)
             .map(str::to_lowercase)
             .collect();
+        // The longest first: it leaves the fewest rows to look at for the others.
+        let mut words = words;
+        words.sort_by_key(|w| std::cmp::Reverse(w.len()));
         let mut found = Vec::new();
         if words.is_empty() {
             return Ok(found);

@@ -65,17 +65,33 @@ impl Store {
     /// # Errors
     /// [`StoreError`] of the database.
     pub fn logbook(&self, filter: &LogFilter) -> Result<Vec<LogEntry>, StoreError> {
-        let mut statement = self.conn.prepare_cached(
+        // Only what is asked for is asked: a condition that may be none keeps an index from being used.
+        let mut conditions = Vec::new();
+        if filter.printer_id.is_some() {
+            conditions.push("l.printer_id = ?1");
+        }
+        if filter.job_id.is_some() {
+            conditions.push("l.job_id = ?2");
+        }
+        if filter.part.is_some() {
+            conditions.push(
+                "(l.part = ?3 OR EXISTS (SELECT 1 FROM job_replacement r WHERE r.job_id = l.job_id AND r.replacement IN (SELECT value FROM json_each(?6))))",
+            );
+        }
+        if filter.text.is_some() {
+            conditions.push("instr(lower(l.text), lower(?4)) > 0");
+        }
+        if filter.before.is_some() {
+            conditions.push("l.id < ?5");
+        }
+        conditions
+            .push("?1 IS ?1 AND ?2 IS ?2 AND ?3 IS ?3 AND ?4 IS ?4 AND ?5 IS ?5 AND ?6 IS ?6");
+        let mut statement = self.conn.prepare_cached(&format!(
             "SELECT l.id, l.at, l.kind, l.printer_id, l.job_id, l.station, l.part, l.who, l.text, l.verdict, l.supersedes,
                     (SELECT MIN(s.id) FROM logbook s WHERE s.supersedes = l.id)
-             FROM logbook l
-             WHERE (?1 IS NULL OR l.printer_id = ?1) AND (?2 IS NULL OR l.job_id = ?2)
-               AND (?3 IS NULL OR l.part = ?3 OR EXISTS (
-                    SELECT 1 FROM job_replacement r WHERE r.job_id = l.job_id AND r.replacement IN (SELECT value FROM json_each(?6))))
-               AND (?4 IS NULL OR instr(lower(l.text), lower(?4)) > 0)
-               AND (?5 IS NULL OR l.id < ?5)
-             ORDER BY l.id DESC LIMIT ?7",
-        )?;
+             FROM logbook l WHERE {} ORDER BY l.id DESC LIMIT ?7",
+            conditions.join(" AND ")
+        ))?;
         let rows_of_part: Vec<&str> = filter
             .part
             .map(|p| p.replacements().iter().map(|r| r.id()).collect())

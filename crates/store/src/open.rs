@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use rusqlite::Connection;
+use rusqlite::{Connection, OpenFlags};
 use rusqlite_migration::{M, Migrations, SchemaVersion};
 
 use crate::StoreError;
@@ -108,6 +108,20 @@ impl Store {
         Ok(Self {
             conn,
             path: path.to_owned(),
+        })
+    }
+
+    /// The same file through a connection of its own that only reads: it sees every commit and waits for no
+    /// write.
+    /// # Errors
+    /// [`StoreError`] where there can't be a second one, as on a disk that is full.
+    pub fn reader(&self) -> Result<Self, StoreError> {
+        let conn = Connection::open_with_flags(&self.path, OpenFlags::SQLITE_OPEN_READ_ONLY)?;
+        conn.busy_timeout(BUSY_PATIENCE)?;
+        conn.query_row("SELECT count(*) FROM sqlite_master", [], |_| Ok(()))?;
+        Ok(Self {
+            conn,
+            path: self.path.clone(),
         })
     }
 

@@ -194,7 +194,7 @@ async fn jobs(
     Query(q): Query<JobsQuery>,
 ) -> Result<Json<Vec<JobRow>>, ApiError> {
     let page = app
-        .with(move |store| {
+        .read(move |store| {
             let mut rows = Vec::new();
             for head in store.jobs_before(q.before, JOBS_A_PAGE)? {
                 let mut row = JobRow {

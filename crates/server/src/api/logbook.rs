@@ -62,7 +62,7 @@ async fn logbook(
         text: q.text.filter(|t| !t.trim().is_empty()),
         before: q.before,
     };
-    Ok(Json(app.with(move |s| Ok(s.logbook(&filter)?)).await?))
+    Ok(Json(app.read(move |s| Ok(s.logbook(&filter)?)).await?))
 }
 
 /// Words to find.
@@ -80,7 +80,7 @@ async fn find(
     Query(q): Query<FindQuery>,
 ) -> Result<Json<Vec<Found>>, ApiError> {
     let text: String = q.text.chars().take(200).collect();
-    Ok(Json(app.with(move |s| Ok(s.find(&text)?)).await?))
+    Ok(Json(app.read(move |s| Ok(s.find(&text)?)).await?))
 }
 
 #[utoipa::path(post, path = "/api/v1/logbook", request_body = NewNote,

@@ -126,7 +126,7 @@ pub struct Made {
 /// Every printer in the shop, what it waits for, and what to do now.
 async fn bench(State(app): State<App>) -> Result<Json<Bench>, ApiError> {
     let bench = app
-        .with(|store| {
+        .read(|store| {
             let jobs = store.open_jobs()?;
             let mut rows = Vec::new();
             let mut retired = Vec::new();
