@@ -78,8 +78,12 @@ test('two pages at one station: what is typed apart merges, what is typed twice 
     await expect(page.getByRole('alert').filter({ hasText: 'Two pages typed in' })).toContainText(
       '26.5 stands, 2.65 was typed too.',
     )
-  await expect(run(two, 3)).toHaveValue('26.5')
+  // Typed on without a choice: it stays here, and what stands stays too.
+  await expect(run(two, 3)).toHaveValue('2.65')
+  await run(two, 3).fill('26.6')
+  await expect(one.getByText('26.5 stands, 26.6 was typed too.')).toBeVisible()
   await two.getByRole('button', { name: 'Leave 26.5' }).click()
+  await expect(run(two, 3)).toHaveValue('26.5')
   for (const page of both) await expect(page.getByText('Two pages typed in')).toBeHidden()
   await one.reload()
   for (const [n, value] of [

@@ -98,6 +98,7 @@ impl App {
                 .map(|(name, value)| Change {
                     path: format!("/{name}"),
                     value,
+                    base: None,
                 })
                 .collect();
             let kept = store.change_draft(job_id, &key, seen.revision, changes, &begun, &now())?;

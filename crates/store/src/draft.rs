@@ -17,6 +17,10 @@ pub struct Change {
     pub path: String,
     /// What stands there now.
     pub value: Value,
+    /// Revision that the page had seen of this field, where that is less than of the rest: a field in conflict
+    /// that is typed on without a choice.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub base: Option<u64>,
 }
 
 /// A field in which two pages typed different things, neither knowing of the other.
@@ -93,6 +97,7 @@ fn differences(at: &str, old: &Value, new: &Value, found: &mut Vec<Change>) {
                     None => found.push(Change {
                         path,
                         value: value.clone(),
+                        base: None,
                     }),
                 }
             }
@@ -105,6 +110,7 @@ fn differences(at: &str, old: &Value, new: &Value, found: &mut Vec<Change>) {
                     None => found.push(Change {
                         path,
                         value: value.clone(),
+                        base: None,
                     }),
                 }
             }
@@ -112,6 +118,7 @@ fn differences(at: &str, old: &Value, new: &Value, found: &mut Vec<Change>) {
         _ if old != new => found.push(Change {
             path: at.to_owned(),
             value: new.clone(),
+            base: None,
         }),
         _ => {}
     }
@@ -125,6 +132,7 @@ impl Draft {
     fn merge(&mut self, base: u64, changes: Vec<Change>) {
         let next = self.revision + 1;
         for change in changes {
+            let base = change.base.unwrap_or(base);
             let there = self.readings.pointer(&change.path);
             let newer = self
                 .fields

@@ -46,6 +46,7 @@ impl Desk {
         let change = Change {
             path: path.into(),
             value: json!(text),
+            base: None,
         };
         self.store
             .change_draft(self.job, "drive", base, vec![change], &begun(), AT)
@@ -94,6 +95,31 @@ fn two_values_for_one_field_are_both_there_until_somebody_chooses() {
 }
 
 #[test]
+fn a_field_in_conflict_that_is_typed_on_keeps_what_stands_and_the_newest_of_the_other() {
+    let mut d = desk();
+    d.types(0, "/runs/0", "27");
+    let seen = d.types(0, "/runs/0", "2");
+    let on = Change {
+        path: "/runs/0".into(),
+        value: json!("26.5"),
+        base: Some(0),
+    };
+    let note = Change {
+        path: "/note".into(),
+        value: json!("x"),
+        base: None,
+    };
+    let after = d
+        .store
+        .change_draft(d.job, "drive", seen.revision, vec![on, note], &begun(), AT)
+        .unwrap();
+    assert_eq!(after.readings["runs"][0], "27");
+    assert_eq!(after.readings["note"], "x");
+    assert_eq!(after.conflicts[0].other, json!("26.5"));
+    assert_eq!(after.conflicts.len(), 1);
+}
+
+#[test]
 fn the_same_value_typed_twice_is_no_conflict_and_leaving_a_value_settles_one() {
     let mut d = desk();
     d.types(0, "/mark_mm", "130");
@@ -111,6 +137,7 @@ fn a_list_that_grew_elsewhere_is_not_cut_by_a_page_that_did_not_see_it() {
     let whole = Change {
         path: "/runs".into(),
         value: json!(["27.0"]),
+        base: None,
     };
     let after = d
         .store

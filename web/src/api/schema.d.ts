@@ -1044,6 +1044,12 @@ export interface components {
         };
         /** @description One field that a page changed. */
         Change: {
+            /**
+             * Format: int64
+             * @description Revision that the page had seen of this field, where that is less than of the rest: a field in conflict
+             *     that is typed on without a choice.
+             */
+            base?: number | null;
             /** @description Where, as a JSON Pointer (RFC 6901), e.g. `/runs/1`. */
             path: string;
             /** @description What stands there now. */

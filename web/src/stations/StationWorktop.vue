@@ -26,8 +26,20 @@ const props = defineProps<{ job: number; stationKey: string }>()
 const emit = defineEmits<{ go: [key: string | null | undefined]; again: [] }>()
 const message = useMessage()
 const station = useStation(toRef(props, 'job'), toRef(props, 'stationKey'))
-const { worktop, readings, finding, problems, failure, kept, setUp, closing, loadError, conflicts, choose } =
-  station
+const {
+  worktop,
+  readings,
+  finding,
+  problems,
+  failure,
+  kept,
+  setUp,
+  closing,
+  loadError,
+  conflicts,
+  rival,
+  choose,
+} = station
 /* "/runs/0" is the first of the runs. */
 const placeOf = (path: string) =>
   path
@@ -131,12 +143,14 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
         </p>
         <div v-for="c in closed ? [] : conflicts" :key="c.path" class="waits" role="alert">
           Two pages typed in “{{ placeOf(c.path) }}”: {{ shownText(c.kept) }} stands,
-          {{ shownText(c.other) }} was typed too.
+          {{ shownText(rival(c)) }} was typed too.
           <span class="ways">
             <button type="button" class="soft" @click="choose(c, false)">
               Leave {{ shownText(c.kept) }}
             </button>
-            <button type="button" class="soft" @click="choose(c, true)">Take {{ shownText(c.other) }}</button>
+            <button type="button" class="soft" @click="choose(c, true)">
+              Take {{ shownText(rival(c)) }}
+            </button>
           </span>
         </div>
         <ul v-if="setUp?.hints.length" class="hints">

@@ -33,13 +33,20 @@ export const lookUp = (readings: Json, path: string): Json =>
     readings,
   )
 
+/** Whether one place is the other, or lies within it. */
+export const touches = (a: string, b: string) => a === b || a.startsWith(`${b}/`) || b.startsWith(`${a}/`)
+
+/** Puts a value at a place that there is. */
+export function putAt(now: Record<string, Json>, path: string, value: Json) {
+  const way = steps(path)
+  const last = way.pop()
+  const parent = lookUp(now, way.length ? `/${way.map(escape).join('/')}` : '')
+  if (last !== undefined && (isMap(parent) || Array.isArray(parent)))
+    (parent as Record<string, Json>)[last] = value
+}
+
 /** Puts what others changed between `sent` and `got` into `now`, save where something was typed since. */
 export function takeOver(now: Record<string, Json>, sent: Json, got: Json) {
-  for (const { path, value } of differences(sent, got)) {
-    const way = steps(path)
-    const last = way.pop()
-    const parent = lookUp(now, way.length ? `/${way.map(escape).join('/')}` : '')
-    if (last === undefined || !(isMap(parent) || Array.isArray(parent))) continue
-    if (same(lookUp(now, path), lookUp(sent, path))) (parent as Record<string, Json>)[last] = value
-  }
+  for (const { path, value } of differences(sent, got))
+    if (same(lookUp(now, path), lookUp(sent, path))) putAt(now, path, value)
 }

@@ -4,7 +4,7 @@ import { computed, onScopeDispose, shallowReadonly, ref, shallowRef, watch, type
 
 import { ServerError, answer, client, type Schemas } from '../api/client'
 import { useLive } from '../live/useLive'
-import { differences, takeOver } from './changes'
+import { differences, lookUp, putAt, takeOver, touches } from './changes'
 
 type FieldError = Schemas['FieldError']
 /** Readings of any station: the forms know their own shape. */
@@ -40,6 +40,14 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
   let agreed: Readings = {}
   let base = 0
   const clone = (r: Readings) => JSON.parse(JSON.stringify(r)) as Readings
+  /* What was typed here in fields in conflict, as it was last written. */
+  const others = new Map<string, string>()
+  const disputed = (at: string, all = conflicts.value) => all.some((c) => touches(c.path, at))
+  /** What this page changed and the server doesn't know; a field in conflict doesn't replace what stands. */
+  const pending = (now: Readings) =>
+    differences(agreed, now)
+      .filter((c) => !disputed(c.path) || others.get(c.path) !== JSON.stringify(c.value))
+      .map((c) => (disputed(c.path) ? { ...c, base: 0 } : c))
   const tried = ref(false)
   const closing = ref(false)
   let asked = 0
@@ -54,7 +62,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
   /** The last key before the page goes is kept too: the write outlives it. */
   function flush() {
     if (gone || saved === edition || !readings.value) return
-    const changes = differences(agreed, readings.value)
+    const changes = pending(readings.value)
     if (changes.length === 0) return
     const at = { params: { path: { ...path.value } }, keepalive: true }
     void client
@@ -90,41 +98,58 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     }
   }
 
-  /** Takes over what other pages typed, save where something was typed here since. */
+  /** Takes over what other pages typed, save where something was typed here since or two values compete. */
   function agree(got: Pick<Schemas['Kept'], 'readings' | 'revision' | 'conflicts'>, sent: Readings) {
     if (!readings.value) return
+    const mine = got.conflicts.map((c) => ({ path: c.path, value: lookUp(readings.value, c.path) }))
     takeOver(readings.value, sent, got.readings)
+    for (const { path, value } of mine) putAt(readings.value, path, value)
     agreed = clone(got.readings as Readings)
     base = got.revision
     conflicts.value = got.conflicts
   }
   const { typed } = useLive()
-  watch(typed, async (news) => {
-    const mine = news?.job === job.value && news.station === key.value
-    if (!mine || news.revision <= base || saving || gone || query.data.value?.line.state === 'closed') return
+  let heard = 0
+  /** Fetches what was typed elsewhere; what is typed here goes out first, as of what this page had seen. */
+  async function catchUp() {
+    const idle = () => !saving && !gone && query.data.value?.line.state !== 'closed'
+    if (heard <= base || !idle() || !readings.value) return
+    if (pending(readings.value).length > 0) return void keep()
     try {
       const params = { params: { path: { ...path.value } } }
       const got = await answer(client.GET('/api/v1/jobs/{id}/stations/{key}', params))
-      if (got.revision > base && !saving && !gone) agree(got, agreed)
+      if (got.revision <= base || !idle()) return
+      if (pending(readings.value).length > 0) return void keep()
+      agree(got, agreed)
     } catch {
       // It comes with the next write.
     }
+  }
+  watch(typed, (news) => {
+    if (news?.job !== job.value || news.station !== key.value) return
+    heard = news.revision
+    void catchUp()
   })
-  /** Settles a conflict: what stands there is meant, or the other value is. */
-  function choose(conflict: Schemas['DraftConflict'], other: boolean) {
-    conflicts.value = conflicts.value.filter((c) => c !== conflict)
-    const value = other ? conflict.other : conflict.kept
+  /** The value that competes with what stands: what is typed here, or else what was typed elsewhere. */
+  function rival(conflict: Schemas['DraftConflict']): unknown {
+    const here = lookUp(readings.value, conflict.path)
+    return JSON.stringify(here) === JSON.stringify(conflict.kept) ? conflict.other : here
+  }
+  /** Settles a conflict: what stands is meant, or its rival is. */
+  async function choose(conflict: Schemas['DraftConflict'], other: boolean) {
+    if (!readings.value) return
+    const value = other ? rival(conflict) : conflict.kept
+    putAt(readings.value, conflict.path, value)
+    others.delete(conflict.path)
     const body = { base, changes: [{ path: conflict.path, value }] }
-    const sent = readings.value ? clone(readings.value) : {}
-    void answer(
-      client.PUT('/api/v1/jobs/{id}/stations/{key}/draft', { params: { path: { ...path.value } }, body }),
-    )
-      .then((got) => {
-        agree(got, sent)
-      })
-      .catch((e: unknown) => {
-        if (e instanceof ServerError) kept.value = { ...kept.value, state: 'failed', why: e.problem.detail }
-      })
+    const params = { params: { path: { ...path.value } } }
+    const sent = clone(readings.value)
+    try {
+      const got = await answer(client.PUT('/api/v1/jobs/{id}/stations/{key}/draft', { ...params, body }))
+      agree(got, sent)
+    } catch (e) {
+      if (e instanceof ServerError) kept.value = { ...kept.value, state: 'failed', why: e.problem.detail }
+    }
   }
 
   /** Writes the newest readings until the disk has them; one write at a time, in order. */
@@ -134,7 +159,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
       while (saved !== edition && readings.value && !gone) {
         const writing = edition
         const sent = clone(readings.value)
-        const changes = differences(agreed, sent)
+        const changes = pending(sent)
         if (changes.length === 0) {
           saved = writing
           break
@@ -148,6 +173,8 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
             }),
           )
           saved = writing
+          for (const c of changes)
+            if (disputed(c.path, got.conflicts)) others.set(c.path, JSON.stringify(c.value))
           agree(got, sent)
           setUp.value = got.set_up
           kept.value = { at: got.kept_at, state: 'kept', why: '' }
@@ -155,13 +182,17 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
           const why = e instanceof ServerError ? e.problem.detail : String(e)
           kept.value = { ...kept.value, state: 'failed', why }
           // Closed at another page: there is nothing left to write to.
-          if (e instanceof ServerError && e.problem.status === 409) return
+          if (e instanceof ServerError && e.problem.status === 409) {
+            gone = true
+            return
+          }
           // What is typed stays here and is written again until it is on disk.
           await new Promise((r) => setTimeout(r, 1500))
         }
       }
     })().finally(() => {
       saving = null
+      void catchUp()
     })
     return saving
   }
@@ -277,6 +308,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     kept: shallowReadonly(kept),
     setUp: shallowReadonly(setUp),
     conflicts: shallowReadonly(conflicts),
+    rival,
     choose,
     tried,
     closing: shallowReadonly(closing),
