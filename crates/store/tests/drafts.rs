@@ -2,9 +2,12 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod common;
+
+use common::Shop;
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use wattotherm_store::{Change, Draft, NewJob, NewPrinter, OpenOptions, Store};
+use wattotherm_store::{Change, Draft, NewJob, Store};
 
 const AT: &str = "2026-01-01T08:00:00.000Z";
 
@@ -15,19 +18,13 @@ struct Desk {
 }
 
 fn desk() -> Desk {
-    let folder = tempfile::tempdir().unwrap();
-    let mut store =
-        Store::open(&folder.path().join("shop.sqlite"), OpenOptions::default()).unwrap();
-    let new = NewPrinter {
-        name: "Alder".into(),
-        kind: "bed-slinger".into(),
-        facts: Default::default(),
-        invented: false,
-    };
-    let printer_id = store.add_printer(&new, AT).unwrap();
-    let job: NewJob =
-        serde_json::from_value(json!({"printer_id": printer_id, "replaced": ["extruder_drive"]}))
-            .unwrap();
+    let Shop {
+        mut store,
+        folder,
+        printer,
+    } = common::shop(AT);
+    let job = json!({"printer_id": printer, "replaced": ["extruder_drive"]});
+    let job: NewJob = serde_json::from_value(job).unwrap();
     let job = store.start_job(&job, AT).unwrap();
     Desk {
         store,

@@ -2,6 +2,9 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod common;
+
+use common::Shop;
 use rusqlite::Connection;
 use serde_json::{Value, json};
 use wattotherm_job::Context;
@@ -10,9 +13,7 @@ use wattotherm_job::house::House;
 use wattotherm_job::route::Stop;
 use wattotherm_job::stations::{StationName, evaluate, start};
 use wattotherm_printer::{Fitted, HotEndKind, NozzleMaterial, Parameter, Part, Replacement};
-use wattotherm_store::{
-    Job, JobFile, NewJob, NewPrinter, NewSetting, OpenOptions, Store, StoreError,
-};
+use wattotherm_store::{Job, JobFile, NewJob, NewSetting, StoreError};
 
 const DAY: [&str; 6] = [
     "2026-01-01T08:00:00.000Z",
@@ -23,28 +24,8 @@ const DAY: [&str; 6] = [
     "2026-01-06T08:00:00.000Z",
 ];
 
-struct Shop {
-    store: Store,
-    folder: tempfile::TempDir,
-    printer: i64,
-}
-
 fn shop() -> Shop {
-    let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("shop.sqlite");
-    let mut store = Store::open(&path, OpenOptions::default()).unwrap();
-    let new = NewPrinter {
-        name: "Alder".into(),
-        kind: "bed-slinger".into(),
-        facts: Default::default(),
-        invented: false,
-    };
-    let printer = store.add_printer(&new, DAY[0]).unwrap();
-    Shop {
-        store,
-        folder,
-        printer,
-    }
+    common::shop(DAY[0])
 }
 
 impl Shop {

@@ -2,6 +2,8 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod common;
+
 use serde_json::json;
 use wattotherm_job::Context;
 use wattotherm_job::effects::effects_of;
@@ -29,16 +31,11 @@ struct Shop {
 }
 
 fn shop() -> Shop {
-    let folder = tempfile::tempdir().unwrap();
-    let mut store =
-        Store::open(&folder.path().join("shop.sqlite"), OpenOptions::default()).unwrap();
-    let new = NewPrinter {
-        name: "Alder".into(),
-        kind: "bed-slinger".into(),
-        facts: Default::default(),
-        invented: false,
-    };
-    let printer = store.add_printer(&new, AT[0]).unwrap();
+    let common::Shop {
+        mut store,
+        folder,
+        printer,
+    } = common::shop(AT[0]);
     let filament = store
         .add_filament(&NewFilament {
             name: "PLA".into(),

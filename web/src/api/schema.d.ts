@@ -1038,10 +1038,15 @@ export interface components {
             /** @description Parameters it rests on. */
             rests_on: components["schemas"]["Parameter"][];
             /** @description Whether the link holds. */
-            state: components["schemas"]["LinkState"];
+            state: components["schemas"]["ChainState"];
             /** @description Values in force, with unit; one a filament. */
             values: string[];
         };
+        /**
+         * @description Whether a link holds.
+         * @enum {string}
+         */
+        ChainState: "holds" | "open" | "conditional" | "in_doubt" | "never_set";
         /** @description One field that a page changed. */
         Change: {
             /**
@@ -2570,11 +2575,6 @@ export interface components {
          * @enum {string}
          */
         LineState: "open" | "conditional" | "closed" | "released" | "stopped";
-        /**
-         * @description Whether a link holds.
-         * @enum {string}
-         */
-        LinkState: "holds" | "open" | "conditional" | "in_doubt" | "never_set";
         /** @description What is known of a connected printer. */
         LinkStatus: {
             /** @description Where the printer is reached. */

@@ -255,6 +255,26 @@ fn house_rules_fall_back_to_the_default_and_keep_the_shops_reason() {
 }
 
 #[test]
+fn a_balance_measures_no_millimetres_and_a_caliper_no_grams() {
+    let house = House::default();
+    let balance = house
+        .instruments
+        .iter()
+        .find(|i| i.kind == InstrumentKind::Balance)
+        .unwrap();
+    let got = |id: &str, kind| house.instrument(id, kind).unwrap().kind;
+    assert_eq!(got(&balance.id, InstrumentKind::Rule), InstrumentKind::Rule);
+    assert_eq!(
+        got("caliper", InstrumentKind::Balance),
+        InstrumentKind::Balance
+    );
+    assert_eq!(
+        got("caliper", InstrumentKind::Rule),
+        InstrumentKind::Caliper
+    );
+}
+
+#[test]
 fn ids_are_unique_and_read_back() {
     for p in Part::ALL {
         assert_eq!(Part::from_id(p.id()), Some(p));

@@ -23,6 +23,14 @@ pub enum InstrumentKind {
     HeightGauge,
 }
 
+impl InstrumentKind {
+    /// Whether it measures what the other measures: lengths, or mass.
+    #[must_use]
+    pub fn measures_as(self, other: Self) -> bool {
+        (self == Self::Balance) == (other == Self::Balance)
+    }
+}
+
 /// An instrument with its limits.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Instrument {

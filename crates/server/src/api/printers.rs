@@ -69,7 +69,7 @@ pub struct ChainLink {
     /// Values in force, with unit; one a filament.
     pub values: Vec<String>,
     /// Whether the link holds.
-    pub state: LinkState,
+    pub state: ChainState,
     /// Why, one sentence.
     pub reason: String,
     /// Parameters it rests on.
@@ -81,7 +81,7 @@ pub struct ChainLink {
 /// Whether a link holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
-pub enum LinkState {
+pub enum ChainState {
     /// Calibrated and untouched since.
     Holds,
     /// To be worked through in the open job.
@@ -375,20 +375,20 @@ fn link(
     let doubt = stale.iter().find(|s| s.parameter == p);
     let (state, reason) = match (line, doubt) {
         (Some(l), _) if matches!(l.state, LineState::Open | LineState::Stopped) => {
-            (LinkState::Open, l.reason.clone())
+            (ChainState::Open, l.reason.clone())
         }
         (Some(l), _) if l.state == LineState::Conditional => {
-            (LinkState::Conditional, l.reason.clone())
+            (ChainState::Conditional, l.reason.clone())
         }
         (_, Some(d)) => (
-            LinkState::InDoubt,
+            ChainState::InDoubt,
             format!("{}: in doubt, since {}.", p.label(), d.clause),
         ),
         _ if values.is_empty() => (
-            LinkState::NeverSet,
+            ChainState::NeverSet,
             format!("{}: no value noted yet.", p.label()),
         ),
-        _ => (LinkState::Holds, format!("{}: holds.", p.label())),
+        _ => (ChainState::Holds, format!("{}: holds.", p.label())),
     };
     let parts = Part::ALL
         .into_iter()

@@ -94,12 +94,13 @@ impl House {
         wattotherm_printer::ceiling(facts, rules)
     }
 
-    /// The instrument with this identifier, or else the first of the kind.
+    /// The instrument with this identifier where it measures what the kind measures, or else the first of the
+    /// kind: a balance measures no millimetres.
     #[must_use]
     pub fn instrument(&self, id: &str, kind: InstrumentKind) -> Option<&Instrument> {
         self.instruments
             .iter()
-            .find(|i| i.id == id)
+            .find(|i| i.id == id && i.kind.measures_as(kind))
             .or_else(|| self.instruments.iter().find(|i| i.kind == kind))
     }
 
