@@ -113,7 +113,7 @@ test('a whole job by keyboard alone', async ({ page, request }) => {
   await expect(page.getByRole('textbox', { name: /Printer, job, customer/ })).toBeFocused()
   await page.keyboard.type('popl')
   await page.keyboard.press('Enter')
-  await expect(page.getByRole('heading', { level: 1, name: 'Poplar' })).toBeVisible()
+  await expect(page.getByRole('heading', { level: 1, name: 'Poplar', exact: true })).toBeVisible()
   await page.keyboard.press('Escape')
   await expect(page.getByRole('heading', { name: 'What to do now' })).toBeVisible()
 })

@@ -30,7 +30,8 @@ const hits = computed(() =>
 async function first() {
   if (!wanted.value.trim()) return
   const got = await answer(client.GET('/api/v1/find', { params: { query: { text: wanted.value } } }))
-  if (got[0]) go(leads(got[0]))
+  // Closed meanwhile: it was thought better of.
+  if (got[0] && shown.value) go(leads(got[0]))
 }
 watch(shown, async (on) => {
   if (!on) return
