@@ -13,6 +13,7 @@ test('a printer is added by its form, and a twin of its name is refused', async 
   await dialog.getByLabel('width', { exact: true }).fill('wide')
   await dialog.getByRole('button', { name: 'Add' }).click()
   await expect(dialog.getByText('“wide” is not a number.')).toBeVisible()
+  await expect(dialog.getByLabel('width', { exact: true })).toBeFocused()
   await expect(dialog.getByLabel('width', { exact: true })).toHaveValue('wide')
   await dialog.getByLabel('width', { exact: true }).fill('5')
   await dialog.getByLabel('supply', { exact: true }).fill('230')

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { NModal } from 'naive-ui'
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 
 import { ServerError, answer, client, get, type Schemas } from '../api/client'
 import FactFields from '../ui/FactFields.vue'
@@ -16,6 +16,7 @@ const { data: fields } = useQuery({
   queryFn: () => get('/api/v1/printer-fields'),
   staleTime: Infinity,
 })
+const form = ref<HTMLElement>()
 const name = ref('')
 const kind = ref('')
 const typed = ref<Record<string, Schemas['Entry']>>({})
@@ -62,7 +63,11 @@ async function save() {
       typed.value = {}
     }
   } catch (e) {
-    if (e instanceof ServerError) problem.value = e.problem
+    if (!(e instanceof ServerError)) return
+    problem.value = e.problem
+    // The form is longer than the screen: the hand goes to what is to be put right.
+    await nextTick()
+    form.value?.querySelector<HTMLElement>('[aria-invalid=true]')?.focus()
   }
 }
 function confirm(path: string) {
@@ -73,7 +78,7 @@ function confirm(path: string) {
 
 <template>
   <NModal v-model:show="shown">
-    <div class="sheet form" role="dialog" aria-modal="true" aria-labelledby="printer-title">
+    <div ref="form" class="sheet form" role="dialog" aria-modal="true" aria-labelledby="printer-title">
       <h1 id="printer-title">{{ title }}</h1>
       <p class="quiet">
         Leave blank what you don’t know: the printer is then taken for the most careful one, and stations ask

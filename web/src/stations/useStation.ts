@@ -281,7 +281,8 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
       return got
     } catch (e) {
       if (e instanceof ServerError) {
-        problems.value = e.problem.errors
+        // A refusal that names no field leaves what the fields complain of.
+        if (e.problem.errors.length) problems.value = e.problem.errors
         failure.value = e.problem.errors.length ? '' : e.problem.detail
       }
       return null
