@@ -2,13 +2,14 @@
 
 #![allow(clippy::unwrap_used, clippy::print_stdout, clippy::cast_precision_loss)]
 
-use std::io::{BufRead as _, BufReader};
+mod common;
+
 use std::net::TcpStream;
-use std::process::{Child, Command, Stdio};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 
+use common::start;
 use serde_json::json;
 use wattotherm_heat::{
     ControllerSettings, Gains, LoopScript, Plant, Sample, Trace, compare_rules, identify,
@@ -129,19 +130,6 @@ fn core_figures() {
     println!("twin: {:.0} simulated seconds a second", 3_600.0 / took);
 }
 
-fn start(data: &str) -> (Child, String) {
-    let mut child = Command::new(env!("CARGO_BIN_EXE_wattotherm"))
-        .args(["serve", "--data", data, "--listen", "127.0.0.1:0"])
-        .stdout(Stdio::piped())
-        .spawn()
-        .unwrap();
-    let mut line = String::new();
-    BufReader::new(child.stdout.take().unwrap())
-        .read_line(&mut line)
-        .unwrap();
-    (child, line.trim().rsplit(' ').next().unwrap().to_owned())
-}
-
 /// Processor seconds and resident megabytes of a process. Linux only.
 fn used(pid: u32) -> Option<(f64, f64)> {
     let stat = std::fs::read_to_string(format!("/proc/{pid}/stat")).ok()?;
@@ -195,7 +183,7 @@ fn fifty_printers() {
         })
         .collect();
     let folder = tempfile::tempdir().unwrap();
-    let (mut server, url) = start(folder.path().to_str().unwrap());
+    let (mut server, url) = start(&["serve", "--data", folder.path().to_str().unwrap()]);
     for (i, host) in hosts.iter().enumerate() {
         let made: serde_json::Value = ureq::post(format!("{url}/api/v1/printers"))
             .send_json(json!({"name": format!("Tree {i}"), "kind": "bench", "facts": {}}))

@@ -3,11 +3,12 @@
 
 #![allow(clippy::unwrap_used, clippy::print_stdout, clippy::cast_precision_loss)]
 
-use std::io::{BufRead as _, BufReader};
-use std::process::{Child, Command, Stdio};
+mod common;
+
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
+use common::{ms, start};
 use rusqlite::{Connection, params};
 use serde_json::json;
 use wattotherm_printer::PrinterFacts;
@@ -89,24 +90,6 @@ fn fill(path: &std::path::Path, closings: &[(String, String, String, String)]) -
         .unwrap();
     tx.commit().unwrap();
     entries
-}
-
-fn start(args: &[&str]) -> (Child, String) {
-    let mut child = Command::new(env!("CARGO_BIN_EXE_wattotherm"))
-        .args(args)
-        .args(["--listen", "127.0.0.1:0"])
-        .stdout(Stdio::piped())
-        .spawn()
-        .unwrap();
-    let mut line = String::new();
-    BufReader::new(child.stdout.take().unwrap())
-        .read_line(&mut line)
-        .unwrap();
-    (child, line.trim().rsplit(' ').next().unwrap().to_owned())
-}
-
-fn ms(d: Duration) -> f64 {
-    d.as_secs_f64() * 1e3
 }
 
 fn main() {

@@ -3,36 +3,15 @@
 
 #![allow(clippy::unwrap_used, clippy::print_stdout, clippy::cast_precision_loss)]
 
-use std::io::{BufRead as _, BufReader};
-use std::process::{Child, Command, Stdio};
+mod common;
+
 use std::time::{Duration, Instant};
 
+use common::{ms, start};
 use serde_json::json;
 
 const CLIENTS: usize = 16;
 const CALLS: usize = 500;
-
-fn start(args: &[&str]) -> (Child, String, Duration) {
-    let begun = Instant::now();
-    let mut child = Command::new(env!("CARGO_BIN_EXE_wattotherm"))
-        .args(args)
-        .stdout(Stdio::piped())
-        .spawn()
-        .unwrap();
-    let mut line = String::new();
-    BufReader::new(child.stdout.take().unwrap())
-        .read_line(&mut line)
-        .unwrap();
-    (
-        child,
-        line.trim().rsplit(' ').next().unwrap().to_owned(),
-        begun.elapsed(),
-    )
-}
-
-fn ms(d: Duration) -> f64 {
-    d.as_secs_f64() * 1e3
-}
 
 /// Median and 99th percentile [ms] of evaluations by 16 clients at once over kept connections.
 fn evaluate(url: &str, body: &serde_json::Value) -> (f64, f64) {
@@ -66,9 +45,11 @@ fn main() {
     // A file with the demo's jobs, as a shop would have: taken over by import.
     let folder = tempfile::tempdir().unwrap();
     let data = folder.path().to_str().unwrap();
-    let (mut demo, url, fresh) = start(&["demo", "--listen", "127.0.0.1:0"]);
+    let begun = Instant::now();
+    let (mut demo, url) = start(&["demo"]);
+    let fresh = begun.elapsed();
     println!("demo, filled afresh and listening: {:.0} ms", ms(fresh));
-    let (mut shop, shop_url, _) = start(&["serve", "--data", data, "--listen", "127.0.0.1:0"]);
+    let (mut shop, shop_url) = start(&["serve", "--data", data]);
     for job in 1..=5 {
         let file: serde_json::Value = ureq::get(format!("{url}/api/v1/jobs/{job}/export"))
             .call()
@@ -84,7 +65,9 @@ fn main() {
     shop.wait().unwrap();
     let mut starts: Vec<f64> = (0..11)
         .map(|_| {
-            let (mut child, _, took) = start(&["serve", "--data", data, "--listen", "127.0.0.1:0"]);
+            let begun = Instant::now();
+            let (mut child, _) = start(&["serve", "--data", data]);
+            let took = begun.elapsed();
             child.kill().unwrap();
             child.wait().unwrap();
             ms(took)
