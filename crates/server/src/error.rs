@@ -8,6 +8,7 @@ use utoipa::ToSchema;
 use wattotherm_gcode::Refusal;
 use wattotherm_job::stations::EvaluateError;
 use wattotherm_link::SendError;
+use wattotherm_measure::Pen;
 use wattotherm_store::{BadRecord, ImportError, StoreError};
 
 /// What is wrong with one field.
@@ -21,6 +22,8 @@ pub struct FieldError {
     pub message: String,
     /// The value that was probably meant.
     pub suggestion: Option<f64>,
+    /// The same as one would type it, in the shop's units.
+    pub take: Option<String>,
 }
 
 /// An error answer.
@@ -65,8 +68,8 @@ pub enum ApiError {
     Conflict(String),
     #[error("{0}")]
     Forbidden(&'static str),
-    #[error(transparent)]
-    Evaluate(#[from] EvaluateError),
+    #[error("{}", said(.0, *.1))]
+    Evaluate(EvaluateError, Pen),
     #[error(transparent)]
     Store(#[from] StoreError),
     #[error(transparent)]
@@ -77,17 +80,28 @@ pub enum ApiError {
     Internal,
 }
 
+/// What is wrong with readings, in the units of the shop.
+fn said(error: &EvaluateError, pen: Pen) -> String {
+    match error {
+        EvaluateError::Readings(e) => {
+            let all: Vec<String> = e.problems.iter().map(|p| p.says(pen)).collect();
+            all.join(" ")
+        }
+        other => other.to_string(),
+    }
+}
+
 impl ApiError {
     fn parts(&self) -> (StatusCode, &'static str, &'static str) {
         use StatusCode as S;
         match self {
-            Self::Syntax { .. } | Self::Evaluate(EvaluateError::Shape { .. }) => {
+            Self::Syntax { .. } | Self::Evaluate(EvaluateError::Shape { .. }, _) => {
                 (S::BAD_REQUEST, "syntax", "The request doesn't read")
             }
             Self::MediaType => (S::UNSUPPORTED_MEDIA_TYPE, "media_type", "Wrong media type"),
             Self::Slow => (S::REQUEST_TIMEOUT, "slow", "Too slow"),
             Self::TooLarge { .. } => (S::PAYLOAD_TOO_LARGE, "too_large", "Too large"),
-            Self::Values { .. } | Self::Record(_) | Self::Evaluate(_) => {
+            Self::Values { .. } | Self::Record(_) | Self::Evaluate(..) => {
                 (S::UNPROCESSABLE_ENTITY, "values", "Check the readings")
             }
             Self::Import(ImportError::Shape { .. }) => {
@@ -140,6 +154,7 @@ impl ApiError {
                 code: code.into(),
                 message: message.into(),
                 suggestion: None,
+                take: None,
             }]
         };
         match self {
@@ -147,17 +162,18 @@ impl ApiError {
             Self::Values { field, message } => one(field, "value", message),
             Self::Record(b) => one(b.field, "value", &b.message),
             Self::Link(SendError::Refused(r)) => one("line", "refused", &r.to_string()),
-            Self::Evaluate(EvaluateError::Shape { field, message }) => {
+            Self::Evaluate(EvaluateError::Shape { field, message }, _) => {
                 one(field, "syntax", message)
             }
-            Self::Evaluate(EvaluateError::Readings(e)) => e
+            Self::Evaluate(EvaluateError::Readings(e), pen) => e
                 .problems
                 .iter()
                 .map(|p| FieldError {
                     field: p.field().into(),
                     code: p.code().into(),
-                    message: p.to_string(),
+                    message: p.says(*pen),
                     suggestion: p.suggestion(),
+                    take: p.take(*pen),
                 })
                 .collect(),
             Self::Import(

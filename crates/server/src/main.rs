@@ -7,7 +7,7 @@ use std::process::ExitCode;
 
 use clap::{Parser, Subcommand};
 use wattotherm_job::Context;
-use wattotherm_job::stations::{StationName, evaluate};
+use wattotherm_job::stations::{all_stations, station_named};
 use wattotherm_server::{
     App, Stopped, connect_demo, fill_with_demo, job_schema_json, listen, now, openapi_json,
 };
@@ -181,9 +181,11 @@ fn evaluate_input(station: &str) -> Result<(), Failure> {
         #[serde(default)]
         context: Context,
     }
-    let known = StationName::ALL.map(StationName::id).join(", ");
-    let station = StationName::from_id(station)
-        .ok_or_else(|| format!("There is no station “{station}”. Stations are {known}."))?;
+    let known: Vec<&str> = all_stations().iter().map(|s| s.id()).collect();
+    let station = station_named(station).ok_or_else(|| {
+        let known = known.join(", ");
+        format!("There is no station “{station}”. Stations are {known}.")
+    })?;
     let mut text = String::new();
     std::io::stdin().take(1 << 20).read_to_string(&mut text)?;
     let value: serde_json::Value = serde_json::from_str(&text)?;
@@ -196,7 +198,7 @@ fn evaluate_input(station: &str) -> Result<(), Failure> {
             context: Context::default(),
         }
     };
-    let finding = evaluate(station, &input.readings, &input.context)?;
+    let finding = station.evaluate(&input.readings, &input.context)?;
     print(&serde_json::to_string_pretty(&finding)?)
 }
 

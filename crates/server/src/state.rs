@@ -7,7 +7,7 @@ use tokio::sync::broadcast;
 use wattotherm_gcode::{Words, wanted_by};
 use wattotherm_job::finding::Finding;
 use wattotherm_job::route::{Stop, Traveller, UnknownStop, traveller};
-use wattotherm_job::{Context, ExpectedSetting, stations};
+use wattotherm_job::{Context, ExpectedSetting};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{FilamentFacts, Parameter};
 use wattotherm_store::{Change, Closing, Job, Store, StoreError};
@@ -84,7 +84,7 @@ impl App {
         let app = self.clone();
         self.with(move |store| {
             let (stop, context) = context_at(store, job_id, &key)?;
-            let begun = stations::start(stop.station(), &context);
+            let begun = stop.station().start(&context);
             let seen = store.whole_draft(job_id, &key)?;
             // A draft that is no object can't take fields; it begins anew.
             let seen = match seen {
@@ -242,12 +242,14 @@ fn expected_of(card: &Traveller, closings: &[Closing]) -> Vec<ExpectedSetting> {
     for line in &card.lines {
         let adjusted = |c: &&Closing| {
             let f: &Finding = &c.finding;
-            c.station == line.key && f.verdict == Verdict::Adjust && f.station != "compare"
+            c.station == line.key
+                && f.facts.verdict == Verdict::Adjust
+                && f.facts.station != "compare"
         };
         let Some(closing) = closings.iter().rev().find(adjusted) else {
             continue;
         };
-        for command in &closing.finding.commands {
+        for command in &closing.finding.facts.commands {
             let Ok(words) = Words::read(&command.line) else {
                 continue;
             };

@@ -111,7 +111,7 @@ fn a_drive_with_a_wrong_gear_ratio_stops_adjusts_passes_and_opens_what_rests_on_
     }
     let (_, stop) = close(&s, job, "drive", &json!({"runs": ["86.7", "86.6"]}));
     assert_eq!(
-        stop["finding"]["cause"],
+        stop["finding"]["words"]["cause"],
         "the gear ratio of 3 was left out of 139.5 steps/mm"
     );
     assert_eq!(state(&stop["traveller"], "drive").0, "stopped");
@@ -123,8 +123,8 @@ fn a_drive_with_a_wrong_gear_ratio_stops_adjusts_passes_and_opens_what_rests_on_
     );
     assert_eq!(
         (
-            adjust["finding"]["verdict"].as_str(),
-            adjust["finding"]["after"].as_f64()
+            adjust["finding"]["facts"]["verdict"].as_str(),
+            adjust["finding"]["facts"]["after"].as_f64()
         ),
         (Some("adjust"), Some(427.36))
     );
@@ -144,7 +144,7 @@ fn a_drive_with_a_wrong_gear_ratio_stops_adjusts_passes_and_opens_what_rests_on_
         "drive",
         &json!({"runs": ["20.02", "20.0"], "instrument": "caliper"}),
     );
-    assert_eq!(pass["finding"]["verdict"], "pass");
+    assert_eq!(pass["finding"]["facts"]["verdict"], "pass");
     let (now, why) = state(&pass["traveller"], &format!("flow.{f}"));
     assert_eq!(
         (now.as_str(), why.as_str()),
@@ -526,7 +526,10 @@ fn evaluating_in_a_job_follows_every_change_at_once() {
             .1
     };
     assert_eq!(
-        (&finding()["verdict"], &finding()["verdict"]),
+        (
+            &finding()["facts"]["verdict"],
+            &finding()["facts"]["verdict"]
+        ),
         (&json!("adjust"), &json!("adjust"))
     );
     let wide = json!({"value": 3});
@@ -535,7 +538,7 @@ fn evaluating_in_a_job_follows_every_change_at_once() {
             .0,
         204
     );
-    assert_eq!(finding()["verdict"], "pass");
+    assert_eq!(finding()["facts"]["verdict"], "pass");
     let narrow = json!({"value": 0.5});
     assert_eq!(
         s.call(
@@ -551,7 +554,7 @@ fn evaluating_in_a_job_follows_every_change_at_once() {
         assert_eq!(status, 200, "{closed}");
     }
     assert_eq!(
-        finding()["cause"],
+        finding()["words"]["cause"],
         "3 adjusts without a pass: the cause lies elsewhere"
     );
     let gone = json!({"readings": readings, "job": {"id": 99, "station": "drive"}});

@@ -233,8 +233,8 @@ fn a_breaking_sensor_ends_a_routine_and_its_log_says_why() {
         "/api/v1/stations/heater_loop/evaluate",
         Some(&json!({"readings": readings, "job": {"id": job, "station": "heater_loop"}})),
     );
-    assert_eq!(finding["verdict"], "stop", "{finding}");
-    assert_eq!(finding["commands"], json!([]));
+    assert_eq!(finding["facts"]["verdict"], "stop", "{finding}");
+    assert_eq!(finding["facts"]["commands"], json!([]));
 }
 
 #[test]
@@ -553,7 +553,7 @@ fn an_imported_job_keeps_its_figures_and_lets_go_of_the_numbers_of_logs() {
         .iter()
         .find(|c| c["station"] == "sensor_type")
         .unwrap();
-    assert_eq!(sensor["finding"]["verdict"], "pass");
+    assert_eq!(sensor["finding"]["facts"]["verdict"], "pass");
     assert!(
         closings
             .as_array()
@@ -587,16 +587,19 @@ fn the_demo_has_two_connected_printers_one_of_them_with_a_fault_in_its_log() {
         s.call("POST", "/api/v1/stations/heater_loop/evaluate", Some(&body))
             .1
     };
-    assert_eq!(finding(6)["verdict"], "adjust");
+    assert_eq!(finding(6)["facts"]["verdict"], "adjust");
     assert!(
-        finding(6)["commands"][0]["line"]
+        finding(6)["facts"]["commands"][0]["line"]
             .as_str()
             .unwrap()
             .starts_with("M301 P")
     );
     let torn = finding(7);
     assert_eq!(
-        (torn["verdict"].as_str(), torn["cause"].as_str()),
+        (
+            torn["facts"]["verdict"].as_str(),
+            torn["words"]["cause"].as_str()
+        ),
         (
             Some("stop"),
             Some("sensor or wiring: faster than the block can")

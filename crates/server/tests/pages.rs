@@ -151,9 +151,9 @@ fn a_context_can_come_with_the_readings() {
     let input = json!({"readings": readings, "context": {"adjusts_so_far": 3}});
     let out = run(&["evaluate", "drive"], &input.to_string());
     let finding: Value = serde_json::from_slice(&out.stdout).unwrap();
-    assert_eq!(finding["verdict"], "stop");
+    assert_eq!(finding["facts"]["verdict"], "stop");
     assert_eq!(
-        finding["cause"],
+        finding["words"]["cause"],
         "3 adjusts without a pass: the cause lies elsewhere"
     );
 }

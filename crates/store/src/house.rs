@@ -1,11 +1,11 @@
 //! House rules on disk. Every change is a line of the logbook.
 
-use rusqlite::{Params, params};
+use rusqlite::{OptionalExtension, Params, params};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use wattotherm_job::chain::{CellOverride, Strength};
 use wattotherm_job::house::{Choice, House, RuleId, ToleranceId};
-use wattotherm_measure::Instrument;
+use wattotherm_measure::{Instrument, LengthScale, Pen, TemperatureScale};
 use wattotherm_printer::{Parameter, Replacement};
 
 use crate::logbook::{Line, append};
@@ -107,7 +107,42 @@ impl Store {
                 });
             }
         }
+        house.pen = self.units()?;
         Ok(house)
+    }
+
+    /// Units in which the shop is shown its numbers.
+    fn units(&self) -> Result<Pen, StoreError> {
+        let mut s = self
+            .conn
+            .prepare_cached("SELECT temperature, length FROM house_units")?;
+        let row = s
+            .query_row([], |r| Ok((r.get::<_, String>(0)?, r.get::<_, String>(1)?)))
+            .optional()?;
+        Ok(row.map_or(Pen::METRIC, |(temperature, length)| Pen {
+            temperature: from_word(temperature).unwrap_or_default(),
+            length: from_word(length).unwrap_or_default(),
+        }))
+    }
+
+    /// Chooses the units in which the shop is shown its numbers; what is kept stays as it is.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn set_units(&mut self, pen: Pen, at: &str) -> Result<(), StoreError> {
+        let temperature = match pen.temperature {
+            TemperatureScale::Celsius => "°C",
+            TemperatureScale::Fahrenheit => "°F",
+        };
+        let length = match pen.length {
+            LengthScale::Millimetre => "mm",
+            LengthScale::Inch => "inches",
+        };
+        self.change(
+            "INSERT OR REPLACE INTO house_units VALUES (1, ?1, ?2)",
+            params![word(&pen.temperature)?, word(&pen.length)?],
+            at,
+            &format!("Units: {temperature} and {length}"),
+        )
     }
 
     /// Chooses an option.
@@ -175,7 +210,7 @@ impl Store {
             "INSERT OR REPLACE INTO house_instrument VALUES (?1, ?2)",
             params![instrument.id, serde_json::to_string(instrument)?],
             at,
-            &format!("Instrument: {}", instrument.describe()),
+            &format!("Instrument: {}", instrument.describe(Pen::METRIC)),
         )
     }
 

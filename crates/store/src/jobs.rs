@@ -7,7 +7,7 @@ use wattotherm_job::chain::{StaleCause, Strength};
 use wattotherm_job::effects::Effect;
 use wattotherm_job::finding::Finding;
 use wattotherm_job::route::{Event, JobFacts, Stop};
-use wattotherm_measure::Verdict;
+use wattotherm_measure::{Pen, Verdict};
 use wattotherm_printer::{Parameter, Replacement};
 
 use crate::logbook::{Line, append};
@@ -322,13 +322,13 @@ impl Store {
             _ => None,
         };
         let previous = last_closing(&tx, job.id, &station)?;
-        let title = finding.quantity.clone();
+        let title = finding.words.title.as_str();
         let text = match stop {
-            Stop::Parameter(p, _) => format!("{}: {}", p.label(), finding.line),
+            Stop::Parameter(p, _) => format!("{}: {}", p.label(), finding.words.line),
             _ => format!(
                 "{}: {}",
-                wattotherm_measure::text::capital(&title),
-                finding.line
+                wattotherm_measure::text::capital(title),
+                finding.words.line
             ),
         };
         let seq = append(
@@ -342,13 +342,13 @@ impl Store {
                 part,
                 who: &job.technician,
                 text: &text,
-                verdict: Some(finding.verdict),
+                verdict: Some(finding.facts.verdict),
                 supersedes: previous,
             },
         )?;
         tx.execute(
             "INSERT INTO closing (log_id, job_id, station, readings, finding) VALUES (?1, ?2, ?3, ?4, ?5)",
-            params![seq, job.id, station, readings.to_string(), serde_json::to_string(finding)?],
+            params![seq, job.id, station, readings.to_string(), serde_json::to_string(&finding.clone().in_units(Pen::METRIC))?],
         )?;
         tx.execute(
             "DELETE FROM draft WHERE job_id = ?1 AND station = ?2",
@@ -358,7 +358,7 @@ impl Store {
             Stop::Parameter(parameter, filament_id) => {
                 keep_value(&tx, job, parameter, filament_id, finding, seq, at)?;
             }
-            Stop::HandOver if finding.verdict == Verdict::Pass => {
+            Stop::HandOver if finding.facts.verdict == Verdict::Pass => {
                 tx.execute(
                     "UPDATE job SET finished_at = ?2 WHERE id = ?1",
                     params![job.id, at],
@@ -557,7 +557,7 @@ fn keep_value(
     seq: i64,
     at: &str,
 ) -> Result<(), StoreError> {
-    if finding.verdict == Verdict::Pass
+    if finding.facts.verdict == Verdict::Pass
         && let Some(f) = filament_id
     {
         conn.execute(
@@ -565,7 +565,10 @@ fn keep_value(
             params![job.printer_id, parameter.id(), f],
         )?;
     }
-    let (value, value_text) = (finding.kept(), finding.kept_text().map(str::to_owned));
+    let (value, value_text) = (
+        finding.facts.kept(),
+        finding.facts.kept_text().map(str::to_owned),
+    );
     if value.is_none() && value_text.is_none() {
         return Ok(());
     }
@@ -585,7 +588,7 @@ fn keep_value(
             filament_id,
             value,
             value_text,
-            expanded: finding.value_expanded,
+            expanded: finding.facts.value_expanded,
         };
         put_in(conn, job.printer_id, &new, Some(seq), at)?;
     }

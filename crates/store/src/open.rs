@@ -18,6 +18,7 @@ fn steps() -> Vec<M<'static>> {
         })
         .foreign_key_check(),
         M::up(include_str!("../migrations/05-drafts.sql")),
+        M::up(include_str!("../migrations/06-units.sql")),
     ]
 }
 

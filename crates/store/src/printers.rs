@@ -5,6 +5,7 @@ use std::collections::HashMap;
 use rusqlite::{Connection, OptionalExtension, Row, params};
 use wattotherm_job::chain::Strength;
 use wattotherm_job::effects::Effect;
+use wattotherm_measure::Pen;
 use wattotherm_printer::{Fitted, Parameter, Part, PrinterFacts};
 
 use crate::logbook::{Line, append};
@@ -399,10 +400,9 @@ impl Store {
         let tx = self.conn.transaction()?;
         let shown = new.value.map_or_else(
             || new.value_text.clone().unwrap_or_default(),
-            |v| wattotherm_measure::text::plain(v, 4),
+            |v| Pen::METRIC.plain(v, new.parameter.unit(), 4),
         );
-        let unit = wattotherm_measure::text::spaced(new.parameter.unit());
-        let text = format!("{} noted: {shown}{unit}", new.parameter.label());
+        let text = format!("{} noted: {shown}", new.parameter.label());
         let log = append(
             &tx,
             &Line {

@@ -5,7 +5,6 @@ use utoipa::ToSchema;
 use wattotherm_job::Context;
 use wattotherm_job::finding::Finding;
 use wattotherm_job::route::Stop;
-use wattotherm_job::stations::evaluate;
 
 use crate::check::{BadRecord, check_moment};
 use crate::jobs::insert_job;
@@ -187,7 +186,7 @@ impl JobFile {
             // Shape of the readings, not their values: house rules differ from shop to shop.
             if let Some(r) = &e.readings
                 && let Err(wattotherm_job::stations::EvaluateError::Shape { field, message }) =
-                    evaluate(stop.station(), r, &Context::default())
+                    stop.station().evaluate(r, &Context::default())
             {
                 return content(
                     format!("entries.{i}.readings.{field}"),
@@ -369,7 +368,7 @@ fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64,
             station: Some(&station),
             who: &new.technician,
             text: &e.text,
-            verdict: e.finding.as_ref().map(|f| f.verdict),
+            verdict: e.finding.as_ref().map(|f| f.facts.verdict),
             supersedes: previous,
             ..Line::default()
         };

@@ -11,7 +11,7 @@ use wattotherm_job::Context;
 use wattotherm_job::effects::{effects_of, effects_of_edit};
 use wattotherm_job::house::House;
 use wattotherm_job::route::Stop;
-use wattotherm_job::stations::{StationName, evaluate, start};
+use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_printer::{Fitted, HotEndKind, NozzleMaterial, Parameter, Part, Replacement};
 use wattotherm_store::{Job, JobFile, NewJob, NewSetting, StoreError};
 
@@ -46,7 +46,7 @@ impl Shop {
             list: Some(format!("fit.{}", r.id())),
             ..Context::default()
         };
-        let mut readings: Value = start(StationName::Check, &context);
+        let mut readings: Value = stations::Check.start(&context);
         for step in readings["steps"].as_array_mut().unwrap() {
             step["state"] = json!("done");
         }
@@ -55,7 +55,7 @@ impl Shop {
         for (path, text) in told {
             readings["fitted"][*path] = json!(text);
         }
-        let finding = evaluate(StationName::Check, &readings, &context).unwrap();
+        let finding = stations::Check.evaluate(&readings, &context).unwrap();
         let stop = Stop::Fit(r);
         let effects = effects_of(stop, &readings, &finding, &context);
         self.store

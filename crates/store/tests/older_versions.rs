@@ -62,12 +62,12 @@ fn holds(store: &Store) {
         let got = all.iter().find(|g| g.seq == c["seq"]).unwrap();
         assert_eq!(got.station, c["station"]);
         let f = serde_json::to_value(&got.finding).unwrap().to_string();
-        assert_eq!(verdict(got.finding.verdict), c["verdict"]);
+        assert_eq!(verdict(got.finding.facts.verdict), c["verdict"]);
         for text in ["line", "headline"] {
             let said = serde_json::to_string(&c[text]).unwrap();
             assert!(f.contains(&said), "{said} is not in {f}");
         }
-        assert_eq!(json!(got.finding.after), c["after"]);
+        assert_eq!(json!(got.finding.facts.after), c["after"]);
     }
     for d in want["drafts"].as_array().unwrap() {
         let got = store

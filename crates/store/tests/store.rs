@@ -9,7 +9,7 @@ use wattotherm_job::Context;
 use wattotherm_job::effects::effects_of;
 use wattotherm_job::house::{Choice, RuleId, ToleranceId};
 use wattotherm_job::route::Stop;
-use wattotherm_job::stations::{StationName, evaluate};
+use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{Parameter, Part, Replacement};
 use wattotherm_store::{
@@ -84,7 +84,7 @@ impl Shop {
     fn drive(&mut self, job: &wattotherm_store::Job, set: f64, runs: &[f64]) -> i64 {
         let readings = json!({"steps_set": set, "mark_mm": 120, "feed_mm": 100, "instrument": "caliper", "runs": runs});
         let context = Context::default();
-        let finding = evaluate(StationName::Drive, &readings, &context).unwrap();
+        let finding = stations::Drive.evaluate(&readings, &context).unwrap();
         let stop = Stop::Parameter(Parameter::Drive, None);
         let effects = effects_of(stop, &readings, &finding, &context);
         self.store
@@ -147,7 +147,11 @@ fn closing_keeps_readings_finding_value_and_log_together_and_drops_the_draft() {
     let seq = s.drive(&job, 93.0, &[27.0, 27.1]);
     let closings = s.store.closings(job.id).unwrap();
     assert_eq!(
-        (closings.len(), closings[0].seq, closings[0].finding.verdict),
+        (
+            closings.len(),
+            closings[0].seq,
+            closings[0].finding.facts.verdict
+        ),
         (1, seq, Verdict::Adjust)
     );
     assert_eq!(s.store.draft(job.id, "drive").unwrap(), None);
@@ -160,7 +164,7 @@ fn closing_keeps_readings_finding_value_and_log_together_and_drops_the_draft() {
         .unwrap();
     assert_eq!(
         (setting.value, setting.log_id),
-        (closings[0].finding.after, Some(seq))
+        (closings[0].finding.facts.after, Some(seq))
     );
     let line = &s.store.logbook(&LogFilter::default()).unwrap()[0];
     assert_eq!((line.id, line.verdict), (seq, Some(Verdict::Adjust)));
@@ -535,15 +539,15 @@ fn an_export_holds_every_entry_of_a_long_job() {
     let job = s.job(&[Replacement::NozzleSame]);
     let stop: Stop = "intake".parse().unwrap();
     let readings = json!({"version": 1});
-    let finding = evaluate(
-        StationName::Check,
-        &readings,
-        &Context {
-            list: Some("intake".into()),
-            ..Context::default()
-        },
-    )
-    .unwrap();
+    let finding = stations::Check
+        .evaluate(
+            &readings,
+            &Context {
+                list: Some("intake".into()),
+                ..Context::default()
+            },
+        )
+        .unwrap();
     for i in 0..130 {
         s.store
             .close_station(&job, stop, &readings, &finding, &[], AT[1])

@@ -226,6 +226,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/house/units": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Chooses the units in which numbers are shown: °C or °F, millimetres or inches. */
+        put: operations["units"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/import": {
         parameters: {
             query?: never;
@@ -822,7 +839,7 @@ export interface components {
             came_back: components["schemas"]["Answer"];
             /**
              * @description Minutes printed without a fault in the acceptance run.
-             * @default null
+             * @default
              */
             clean_run_min: components["schemas"]["Entry"];
             /**
@@ -837,7 +854,7 @@ export interface components {
             confirmed: string[];
             /**
              * @description Edge the cube should have [mm].
-             * @default null
+             * @default
              */
             edge_mm: components["schemas"]["Entry"];
             /**
@@ -852,7 +869,7 @@ export interface components {
             instrument: string;
             /**
              * @description Strings, 0 (none) to 5 (curtain).
-             * @default null
+             * @default
              */
             strings: components["schemas"]["Entry"];
             /**
@@ -882,6 +899,11 @@ export interface components {
              */
             z_mm: components["schemas"]["Entry"][];
         };
+        /**
+         * @description What a page can do for a station at the printer.
+         * @enum {string}
+         */
+        Action: "read_settings" | "ask_limit" | "hold" | "autotune" | "verify" | "warm" | "write_gains";
         /** @description Where a printer is reached. */
         Address: {
             /**
@@ -900,7 +922,7 @@ export interface components {
             kind: "tcp";
         };
         /**
-         * @description A yes-or-no observation.
+         * @description How a yes-or-no answer is kept.
          * @enum {string}
          */
         Answer: "open" | "yes" | "no";
@@ -921,8 +943,8 @@ export interface components {
              * @description Expanded uncertainty at 95 %, ≥ 0.
              */
             expanded: number;
-            /** @description What was measured, e.g. "fed". */
-            label: string;
+            /** @description Which quantity, e.g. `fed`: a name for programs. */
+            id: string;
             /**
              * Format: double
              * @description Greatest error allowed, > 0.
@@ -933,19 +955,24 @@ export interface components {
              * @description Measured value.
              */
             measured: number;
-            /** @description "92.75 ±0.57 mm". */
-            measured_text: string;
             /**
              * Format: double
              * @description Value it should have.
              */
             nominal: number;
-            /** @description "100 ±0.50 mm". */
-            nominal_text: string;
             /** @description Unit of all numbers here. */
-            unit: string;
+            unit: components["schemas"]["Unit"];
             /** @description Verdict on this quantity alone. */
             verdict: components["schemas"]["Verdict"];
+        };
+        /** @description One measured quantity in words. */
+        BandWords: {
+            /** @description What was measured, e.g. "fed". */
+            label: string;
+            /** @description "92.75 ±0.57 mm". */
+            measured: string;
+            /** @description "100.00 ±0.50 mm". */
+            nominal: string;
         };
         /** @description The bench. */
         Bench: {
@@ -991,6 +1018,11 @@ export interface components {
             /** @description Tolerances with their bounds. */
             tolerances: components["schemas"]["ToleranceSpec"][];
         };
+        /**
+         * @description The likely fault behind a stop. The words for it, with its numbers, are the station's.
+         * @enum {string}
+         */
+        Cause: "lies_elsewhere" | "runs_backward" | "nothing_fed" | "slips_when_fast" | "resistance_downstream" | "wrong_after_work" | "far_off_untouched" | "ratio_left_out" | "steps_of_other_microsteps" | "steps_of_other_drive" | "no_such_ratio" | "other_microsteps" | "feed_unexplained" | "bed_beyond_screws" | "nozzle_far_off" | "bed_tilted" | "walls_differ" | "not_flow" | "came_back" | "drive_clicks" | "no_good_value" | "step_failed" | "pieces_left" | "sensor_open" | "sensor_shorted" | "wrong_sensor_type" | "unknown_sensor" | "sensor_off_room" | "sensor_intermittent" | "sensor_open_or_short" | "sensor_loose" | "heater_of_lower_voltage" | "heater_too_weak" | "heater_open" | "heater_shorted" | "heater_overload" | "heater_failing" | "never_reaches" | "fan_steals_heat" | "sink_too_hot" | "planned_too_hot" | "nozzle_leaks" | "nozzle_on_block" | "block_not_held" | "over_torque" | "untyped";
         /** @description A caution shown at the step it belongs to. */
         Caution: {
             /** @description Signal word. */
@@ -1087,12 +1119,12 @@ export interface components {
             confirmed: string[];
             /**
              * @description … and put back.
-             * @default null
+             * @default
              */
             counted_in: components["schemas"]["Entry"];
             /**
              * @description Screws, clips, ties and springs taken out.
-             * @default null
+             * @default
              */
             counted_out: components["schemas"]["Entry"];
             /**
@@ -1330,6 +1362,10 @@ export interface components {
              *           "unit": "mm"
              *         }
              *       ],
+             *       "pen": {
+             *         "length": "millimetre",
+             *         "temperature": "celsius"
+             *       },
              *       "tolerances": {}
              *     }
              */
@@ -1417,12 +1453,12 @@ export interface components {
             confirmed: string[];
             /**
              * @description Effective diameter of the drive wheel [mm].
-             * @default null
+             * @default
              */
             drive_diameter_mm: components["schemas"]["Entry"];
             /**
              * @description Fast feed rate [mm/s].
-             * @default null
+             * @default
              */
             fast_mm_s: components["schemas"]["Entry"];
             /**
@@ -1432,7 +1468,7 @@ export interface components {
             fast_runs: components["schemas"]["Entry"][];
             /**
              * @description Length commanded, N [mm].
-             * @default null
+             * @default
              */
             feed_mm: components["schemas"]["Entry"];
             /**
@@ -1442,12 +1478,12 @@ export interface components {
             free_runs: components["schemas"]["Entry"][];
             /**
              * @description Full steps of one motor turn.
-             * @default null
+             * @default
              */
             full_steps: components["schemas"]["Entry"];
             /**
              * @description Motor turns per turn of the drive wheel.
-             * @default null
+             * @default
              */
             gear_ratio: components["schemas"]["Entry"];
             /**
@@ -1457,17 +1493,17 @@ export interface components {
             instrument: string;
             /**
              * @description Mark above the inlet before feeding, M [mm].
-             * @default null
+             * @default
              */
             mark_mm: components["schemas"]["Entry"];
             /**
              * @description Microsteps a full step.
-             * @default null
+             * @default
              */
             microsteps: components["schemas"]["Entry"];
             /**
              * @description Nozzle temperature while feeding [°C].
-             * @default null
+             * @default
              */
             nozzle_c: components["schemas"]["Entry"];
             /**
@@ -1477,12 +1513,12 @@ export interface components {
             runs: components["schemas"]["Entry"][];
             /**
              * @description Slow feed rate [mm/s].
-             * @default null
+             * @default
              */
             speed_mm_s: components["schemas"]["Entry"];
             /**
              * @description Steps/mm set in the printer while feeding.
-             * @default null
+             * @default
              */
             steps_set: components["schemas"]["Entry"];
             /**
@@ -1561,6 +1597,73 @@ export interface components {
             /** @description Name. */
             label: string;
         };
+        /** @description What was found, in numbers and names. `O` is what only its station knows of. */
+        Facts: {
+            /**
+             * Format: int32
+             * @description Adjusts without a pass so far, where they are what stops it.
+             */
+            adjusts?: number | null;
+            /**
+             * Format: double
+             * @description Proposed value; only with [`Verdict::Adjust`].
+             */
+            after?: number | null;
+            /** @description See `before_text`. */
+            after_text?: string | null;
+            /** @description Measured quantities against their limits; the first is the station's main one. */
+            bands: components["schemas"]["Band"][];
+            /**
+             * Format: double
+             * @description Value in force when the readings were taken.
+             */
+            before?: number | null;
+            /** @description The same for quantities that are names, such as the type of a sensor. */
+            before_text?: string | null;
+            cause?: components["schemas"]["Cause"] | null;
+            /** @description Commands to send, in order; never with [`Verdict::Stop`]. */
+            commands: components["schemas"]["Command"][];
+            /** @description What only this station knows of; null in what an older version kept. */
+            own: unknown;
+            /** @description Station to go back to, where the symptom points at one. */
+            send_back?: string | null;
+            /** @description Station that found it, e.g. `drive`. */
+            station: string;
+            /** @description Unit of `before`, `after` and `value_expanded`. */
+            unit: components["schemas"]["Unit"];
+            /**
+             * Format: double
+             * @description Expanded uncertainty (95 %) of the value itself, in `unit`.
+             */
+            value_expanded?: number | null;
+            /** @description The decision. */
+            verdict: components["schemas"]["Verdict"];
+        };
+        /** @description One field. */
+        Field: components["schemas"]["FieldKind"] & {
+            /** @description Where the value that stands there was taken from; none where it was typed. */
+            from?: string | null;
+            /** @description A short help; may be empty. */
+            hint: string;
+            /** @description Symbol of the unit in which it is kept: what a number without one is in. */
+            kept: string;
+            /** @description Name, e.g. "rest". */
+            label: string;
+            limit?: components["schemas"]["Limit"] | null;
+            /** @description Whether the station asks for it in any case. */
+            needed: boolean;
+            /** @description Where it stands in the readings, e.g. `runs.0`. */
+            path: string;
+            /** @description The same in words, in the shop's unit: "392 °F". */
+            says: string;
+            /** @description Symbol of the shop's unit; a page lays it behind a number that is typed without one. */
+            symbol: string;
+            /**
+             * Format: double
+             * @description The number that stands there, in the unit in which it is kept; none where none can be read.
+             */
+            value?: number | null;
+        };
         /** @description What is wrong with one field. */
         FieldError: {
             /** @description Stable code, e.g. `out_of_range`. */
@@ -1574,6 +1677,49 @@ export interface components {
              * @description The value that was probably meant.
              */
             suggestion?: number | null;
+            /** @description The same as one would type it, in the shop's units. */
+            take?: string | null;
+        };
+        /** @description What is typed, chosen or laid into a field. */
+        FieldKind: {
+            /** @enum {string} */
+            kind: "number";
+        } | {
+            /** @enum {string} */
+            kind: "choice";
+            /** @description In the order to show them. */
+            options: components["schemas"]["FieldOption"][];
+        } | {
+            /** @enum {string} */
+            kind: "yes_no";
+        } | {
+            /** @enum {string} */
+            kind: "instrument";
+            /** @description Kinds that can measure it. */
+            kinds: components["schemas"]["InstrumentKind"][];
+        } | {
+            /** @enum {string} */
+            kind: "text";
+            /** @description Most characters. */
+            most: number;
+        } | {
+            /** @enum {string} */
+            kind: "report";
+            /** @description Most characters. */
+            most: number;
+        } | {
+            /** @enum {string} */
+            kind: "tick";
+        } | {
+            /** @enum {string} */
+            kind: "result";
+        };
+        /** @description One of a choice's options. */
+        FieldOption: {
+            /** @description Identifier, as it stands in the readings. */
+            id: string;
+            /** @description Label. */
+            label: string;
         };
         /** @description A filament. */
         Filament: {
@@ -1606,57 +1752,15 @@ export interface components {
         FilamentPath: "tube" | "direct";
         /** @description What a station concludes from readings. */
         Finding: {
+            /** @description Numbers and names. */
+            facts: components["schemas"]["Facts"];
             /**
-             * Format: double
-             * @description Proposed value; only with [`Verdict::Adjust`].
+             * Format: int32
+             * @description Shape: [`FINDING_VERSION`].
              */
-            after?: number | null;
-            /** @description See `before_text`. */
-            after_text?: string | null;
-            /** @description Measured quantities against their limits; the first is the station's main one. */
-            bands: components["schemas"]["Band"][];
-            /**
-             * Format: double
-             * @description Value in force when the readings were taken.
-             */
-            before?: number | null;
-            /** @description The same for quantities that are texts. */
-            before_text?: string | null;
-            /** @description Only with [`Verdict::Stop`]: the likely fault. */
-            cause?: string | null;
-            /** @description Commands to send, in order; never with [`Verdict::Stop`]. */
-            commands: components["schemas"]["Command"][];
-            /** @description The decision with its number, e.g. "Adjust: 93.0 → 100.3 steps/mm". */
-            headline: string;
-            /** @description Result in one line for the traveller, e.g. "93.0 → 96.4 steps/mm ±0.3". */
-            line: string;
-            /** @description What to do next, in the imperative. */
-            next: string;
-            /** @description The same for a machine that takes its values from a file. */
-            plain: components["schemas"]["PlainValue"][];
-            /** @description Quantity set or checked, e.g. "steps per millimetre". */
-            quantity: string;
-            /** @description How the number came about, one thing a sentence. */
-            reasons: string[];
-            /** @description Before and after, and computed figures. */
-            rows: components["schemas"]["Row"][];
-            /** @description Station to go back to, where the symptom points at one. */
-            send_back?: string | null;
-            /** @description One or two sentences that say why and what next. */
-            sentence: string;
-            /** @description Only with [`Verdict::MeasureAgain`]: what would settle it. */
-            settle: string[];
-            /** @description Station that found it, e.g. `drive`. */
-            station: string;
-            /** @description Unit of `before`, `after` and `value_expanded`; empty for a text or a count. */
-            unit: string;
-            /**
-             * Format: double
-             * @description Expanded uncertainty (95 %) of the value itself, in `unit`.
-             */
-            value_expanded?: number | null;
-            /** @description The decision. */
-            verdict: components["schemas"]["Verdict"];
+            version: number;
+            /** @description The same for people. */
+            words: components["schemas"]["Words"];
         };
         /**
          * @description What is fitted at one place of a printer. A blank field is not known.
@@ -1843,12 +1947,12 @@ export interface components {
             confirmed: string[];
             /**
              * @description Density of the filament [g/cm³].
-             * @default null
+             * @default
              */
             density_g_cm3: components["schemas"]["Entry"];
             /**
              * @description Flow multiplier set while printing [%].
-             * @default null
+             * @default
              */
             flow_set_percent: components["schemas"]["Entry"];
             /**
@@ -1874,12 +1978,12 @@ export interface components {
             version: number;
             /**
              * @description Volume the G-code asks for [mm³].
-             * @default null
+             * @default
              */
             volume_mm3: components["schemas"]["Entry"];
             /**
              * @description Wall thickness the G-code asks for [mm].
-             * @default null
+             * @default
              */
             wall_mm: components["schemas"]["Entry"];
             /**
@@ -1887,6 +1991,15 @@ export interface components {
              * @default []
              */
             walls: components["schemas"]["WallReading"][];
+        };
+        /** @description A station's form, given what is typed so far. */
+        Form: {
+            /** @description What can be done at the printer from here. */
+            actions: components["schemas"]["Action"][];
+            /** @description Drawing to show beside it, by name. */
+            drawing?: string | null;
+            /** @description Groups of fields in order. */
+            groups: components["schemas"]["Group"][];
         };
         /** @description One thing that was found. */
         Found: {
@@ -1975,6 +2088,15 @@ export interface components {
              */
             microsteps: number;
         };
+        /** @description Fields that belong together. */
+        Group: {
+            /** @description Its fields. */
+            fields: components["schemas"]["Field"][];
+            /** @description Whether it begins folded: for what is only sometimes needed. */
+            folded: boolean;
+            /** @description Title; may be empty for the first. */
+            title: string;
+        };
         /** @description Whether the server answers. */
         Health: {
             /** @description Always "ok". */
@@ -2012,7 +2134,7 @@ export interface components {
             confirmed: string[];
             /**
              * @description Part fan while tuning [%].
-             * @default null
+             * @default
              */
             fan_percent: components["schemas"]["Entry"];
             /**
@@ -2029,59 +2151,59 @@ export interface components {
             rule: components["schemas"]["TuningRule"];
             /**
              * @description Derivative gain set.
-             * @default null
+             * @default
              */
             set_d: components["schemas"]["Entry"];
             /**
              * @description Integral gain set.
-             * @default null
+             * @default
              */
             set_i: components["schemas"]["Entry"];
             /**
              * @description Proportional gain set.
-             * @default null
+             * @default
              */
             set_p: components["schemas"]["Entry"];
             /**
              * @description Heat sink after the hold, by touch thermometer [°C]; blank where it was not measured.
-             * @default null
+             * @default
              */
             sink_c: components["schemas"]["Entry"];
             /**
              * @description Print temperature to tune for [°C].
-             * @default null
+             * @default
              */
             target_c: components["schemas"]["Entry"];
             /** @default null */
             tune: components["schemas"]["TuneResult"] | null;
             /**
              * @description Dip with the part fan, read off a display [°C].
-             * @default null
+             * @default
              */
             typed_dip_c: components["schemas"]["Entry"];
             /**
              * @description Ultimate gain read off a display, in `form`; for printers without a link.
-             * @default null
+             * @default
              */
             typed_ku: components["schemas"]["Entry"];
             /**
              * @description Overshoot read off a display [°C].
-             * @default null
+             * @default
              */
             typed_overshoot_c: components["schemas"]["Entry"];
             /**
              * @description Seconds from 10 °C below the target until it stayed within 1.5 °C.
-             * @default null
+             * @default
              */
             typed_settle_s: components["schemas"]["Entry"];
             /**
              * @description Highest less lowest in the hold, read off a display [°C].
-             * @default null
+             * @default
              */
             typed_swing_c: components["schemas"]["Entry"];
             /**
              * @description Ultimate period read off a display [s].
-             * @default null
+             * @default
              */
             typed_tu_s: components["schemas"]["Entry"];
             /** @default null */
@@ -2109,12 +2231,12 @@ export interface components {
             confirmed: string[];
             /**
              * @description The firmware's own limit [°C]; blank where it isn't known.
-             * @default null
+             * @default
              */
             firmware_limit_c: components["schemas"]["Entry"];
             /**
              * @description Power marked on the heater [W].
-             * @default null
+             * @default
              */
             marked_w: components["schemas"]["Entry"];
             /**
@@ -2124,12 +2246,12 @@ export interface components {
             nozzle: components["schemas"]["NozzleMaterial"];
             /**
              * @description Resistance at the heater's plug [Ω].
-             * @default null
+             * @default
              */
             ohm: components["schemas"]["Entry"];
             /**
              * @description Hottest print planned [°C].
-             * @default null
+             * @default
              */
             planned_c: components["schemas"]["Entry"];
             /**
@@ -2139,12 +2261,12 @@ export interface components {
             sensor: string;
             /**
              * @description Supply [V].
-             * @default null
+             * @default
              */
             supply_v: components["schemas"]["Entry"];
             /**
              * @description Hottest target that the printer took when it was asked [°C].
-             * @default null
+             * @default
              */
             taken_c: components["schemas"]["Entry"];
             /**
@@ -2173,17 +2295,17 @@ export interface components {
             screw: boolean;
             /**
              * @description Position from the bed's left edge [mm].
-             * @default null
+             * @default
              */
             x_mm: components["schemas"]["Entry"];
             /**
              * @description Position from the bed's front edge [mm].
-             * @default null
+             * @default
              */
             y_mm: components["schemas"]["Entry"];
             /**
              * @description Reading [mm].
-             * @default null
+             * @default
              */
             z_mm: components["schemas"]["Entry"];
         };
@@ -2233,7 +2355,7 @@ export interface components {
         HotTightenReadings: {
             /**
              * @description Nozzle when it was tightened [°C], from the printer or read off its display.
-             * @default null
+             * @default
              */
             at_c: components["schemas"]["Entry"];
             /**
@@ -2258,7 +2380,7 @@ export interface components {
             seeps: components["schemas"]["Answer"];
             /**
              * @description Torque [N·m], where a torque driver was used.
-             * @default null
+             * @default
              */
             torque_nm: components["schemas"]["Entry"];
             /**
@@ -2269,7 +2391,7 @@ export interface components {
             version: number;
             /**
              * @description Minutes waited after extruding.
-             * @default null
+             * @default
              */
             waited_min: components["schemas"]["Entry"];
         };
@@ -2364,6 +2486,14 @@ export interface components {
              */
             instruments: components["schemas"]["Instrument"][];
             /**
+             * @description Units in which the shop is shown its numbers.
+             * @default {
+             *       "length": "millimetre",
+             *       "temperature": "celsius"
+             *     }
+             */
+            pen: components["schemas"]["Pen"];
+            /**
              * @description Tolerances that differ from the default, by [`ToleranceId`].
              * @default {}
              */
@@ -2381,6 +2511,8 @@ export interface components {
             rules: components["schemas"]["RuleInForce"][];
             /** @description Every tolerance. */
             tolerances: components["schemas"]["ToleranceInForce"][];
+            /** @description Units in which the shop is shown its numbers. */
+            units: components["schemas"]["Pen"];
         };
         /** @description A plant with how well it is known. */
         Identified: {
@@ -2558,6 +2690,8 @@ export interface components {
         Kept: {
             /** @description Fields in which two pages typed different things. */
             conflicts: components["schemas"]["DraftConflict"][];
+            /** @description The form with what is typed. */
+            form: components["schemas"]["Form"];
             /** @description On disk since. */
             kept_at: string;
             /** @description All that is kept now, with what other pages typed. */
@@ -2569,6 +2703,45 @@ export interface components {
             revision: number;
             /** @description The set-up with the typed numbers. */
             set_up: components["schemas"]["SetUp"];
+        };
+        /**
+         * @description How lengths are shown.
+         * @enum {string}
+         */
+        LengthScale: "millimetre" | "inch";
+        /**
+         * @description The limits of one kind of input: gives the check, the message, the form's bounds and the
+         *     property test's generator.
+         */
+        Limit: {
+            /** @description Name of the field in JSON. */
+            field: string;
+            /** @description Name in a sentence, e.g. "rest". */
+            label: string;
+            /**
+             * Format: double
+             * @description Greatest value accepted.
+             */
+            max: number;
+            /**
+             * Format: double
+             * @description Least value accepted.
+             */
+            min: number;
+            /** @description Unit. */
+            unit: components["schemas"]["Unit"];
+            /**
+             * Format: double
+             * @description See `usual_min`.
+             */
+            usual_max: number;
+            /**
+             * Format: double
+             * @description Values usual at the bench, for "did you mean".
+             */
+            usual_min: number;
+            /** @description Why the bounds are where they are. */
+            why: string;
         };
         /**
          * @description Where a line of the traveller stands.
@@ -2909,7 +3082,7 @@ export interface components {
         OffsetZReadings: {
             /**
              * @description Layer height commanded for the patches [mm].
-             * @default null
+             * @default
              */
             commanded_mm: components["schemas"]["Entry"];
             /**
@@ -2929,7 +3102,7 @@ export interface components {
             method: components["schemas"]["GapMethod"];
             /**
              * @description Offset set in the printer; more negative is closer [mm].
-             * @default null
+             * @default
              */
             offset_set_mm: components["schemas"]["Entry"];
             /**
@@ -3067,7 +3240,7 @@ export interface components {
         Patch: {
             /**
              * @description Thickness [mm].
-             * @default null
+             * @default
              */
             t_mm: components["schemas"]["Entry"];
             /**
@@ -3082,6 +3255,23 @@ export interface components {
              * @default 0
              */
             y_mm: number;
+        };
+        /**
+         * @description Writes numbers with units. Facts are kept in metric units and turned into words by a pen, last.
+         *
+         *     Steps per millimetre, volumes and flow of plastic stay metric: firmware and profiles want them so.
+         */
+        Pen: {
+            /**
+             * @description mm or inch.
+             * @default millimetre
+             */
+            length: components["schemas"]["LengthScale"];
+            /**
+             * @description °C or °F.
+             * @default celsius
+             */
+            temperature: components["schemas"]["TemperatureScale"];
         };
         /** @description The same value for a printer that takes its values from a file. */
         PlainValue: {
@@ -3482,7 +3672,7 @@ export interface components {
             after?: string | null;
             /** @description Before, as text. */
             before?: string | null;
-            /** @description Name with its unit, e.g. "steps/mm". */
+            /** @description Name, e.g. "steps/mm". */
             name: string;
         };
         /**
@@ -3615,7 +3805,7 @@ export interface components {
         SensorReadings: {
             /**
              * @description Bed as the printer shows it [°C]; blank where there is none.
-             * @default null
+             * @default
              */
             bed_c: components["schemas"]["Entry"];
             /**
@@ -3625,12 +3815,12 @@ export interface components {
             confirmed: string[];
             /**
              * @description Resistance at the sensor's plug, cold [Ω]; blank where it was not measured.
-             * @default null
+             * @default
              */
             ohm: components["schemas"]["Entry"];
             /**
              * @description Room by thermometer [°C].
-             * @default null
+             * @default
              */
             room_c: components["schemas"]["Entry"];
             /**
@@ -3640,7 +3830,7 @@ export interface components {
             set_type: string;
             /**
              * @description Nozzle as the printer shows it [°C].
-             * @default null
+             * @default
              */
             shown_c: components["schemas"]["Entry"];
             /**
@@ -3826,11 +4016,6 @@ export interface components {
             /** @description How strongly. */
             strength: components["schemas"]["Strength"];
         };
-        /**
-         * @description A kind of worktop.
-         * @enum {string}
-         */
-        StationName: "drive" | "tram" | "offset_z" | "flow" | "acceptance" | "trial" | "check" | "snapshot" | "compare" | "sensor" | "heater" | "heater_loop" | "hot_tighten";
         /** @description One step. */
         Step: {
             /** @description What to do. */
@@ -3896,6 +4081,11 @@ export interface components {
          * @enum {string}
          */
         Strength: "verify" | "redo";
+        /**
+         * @description How temperatures are shown.
+         * @enum {string}
+         */
+        TemperatureScale: "celsius" | "fahrenheit";
         /**
          * @description A temperature report, e.g. `T:205.1 /210.0 B:60.0 /60.0 @:87 B@:30 UP:12.25`, or with more nozzles
          *     `T:205.1 /210.0 B:60.0 /60.0 T0:205.1 /210.0 T1:24.0 /0.0 @:87 B@:30 @0:87 @1:0`.
@@ -4126,6 +4316,8 @@ export interface components {
              * @description Adjusts since it last passed.
              */
             adjusts: number;
+            /** @description The fault that stopped it last, as part of a sentence. */
+            cause?: string | null;
             /** @description What it takes at most. */
             effort: components["schemas"]["Effort"];
             /** @description Key of the station, e.g. `flow.3`. */
@@ -4152,12 +4344,12 @@ export interface components {
         TrialReadings: {
             /**
              * @description Value set before the trial; blank if there was none.
-             * @default null
+             * @default
              */
             before: components["schemas"]["Entry"];
             /**
              * @description Value that came out best.
-             * @default null
+             * @default
              */
             best: components["schemas"]["Entry"];
             /**
@@ -4240,6 +4432,11 @@ export interface components {
             tu_s: number;
         };
         /**
+         * @description Unit in which a number is kept. What a shop is shown may differ: that is the [`crate::Pen`]'s work.
+         * @enum {string}
+         */
+        Unit: "one" | "mm" | "mm_per_s" | "mm3" | "mm3_per_s" | "celsius" | "kelvin" | "second" | "minute" | "percent" | "gram" | "gram_per_cm3" | "steps_per_mm" | "ohm" | "volt" | "watt" | "ampere" | "newton_metre";
+        /**
          * @description What a station decides.
          * @enum {string}
          */
@@ -4283,7 +4480,7 @@ export interface components {
             side: number;
             /**
              * @description Thickness [mm].
-             * @default null
+             * @default
              */
             t_mm: components["schemas"]["Entry"];
         };
@@ -4301,12 +4498,39 @@ export interface components {
             /** @description `sent`, `answered` or `noted`. */
             way: string;
         };
+        /** @description A finding for people: rendered from its facts, last. Nothing reads it back. */
+        Words: {
+            /** @description The measured quantities, in the order of the facts. */
+            bands: components["schemas"]["BandWords"][];
+            /** @description Only with [`wattotherm_measure::Verdict::Stop`]: the likely fault, as part of a sentence. */
+            cause?: string | null;
+            /** @description The decision with its number, e.g. "Adjust: 93.0 → 100.3 steps/mm.". */
+            headline: string;
+            /** @description Result in one line for the traveller, e.g. "93.0 → 96.4 steps/mm ±0.3". */
+            line: string;
+            /** @description What to do next, in the imperative. */
+            next: string;
+            /** @description The same for a machine that takes its values from a file. */
+            plain: components["schemas"]["PlainValue"][];
+            /** @description How the number came about, one thing a sentence. */
+            reasons: string[];
+            /** @description Before and after, and computed figures. */
+            rows: components["schemas"]["Row"][];
+            /** @description One or two sentences that say why and what next. */
+            sentence: string;
+            /** @description Only with [`wattotherm_measure::Verdict::MeasureAgain`]: what would settle it. */
+            settle: string[];
+            /** @description Quantity set or checked, e.g. "steps per millimetre". */
+            title: string;
+        };
         /** @description A station, ready to work at. */
         Worktop: {
             /** @description Earlier closings of this station, oldest first. */
             closings: components["schemas"]["Closing"][];
             /** @description Fields in which two pages typed different things. */
             conflicts: components["schemas"]["DraftConflict"][];
+            /** @description Its form, given what is typed so far. */
+            form: components["schemas"]["Form"];
             /** @description Instruments of the shop. */
             instruments: components["schemas"]["Instrument"][];
             /** @description Whether any of it was typed before. */
@@ -4328,10 +4552,8 @@ export interface components {
             /** @description Instruction, caution, rule, commands. */
             set_up: components["schemas"]["SetUp"];
             sheet?: components["schemas"]["Sheet"] | null;
-            /** @description Kind of worktop. */
-            station: components["schemas"]["StationName"];
-            /** @description Unit of the value, for a trial; empty where it is a text. */
-            unit: string;
+            /** @description The station, e.g. `drive`. */
+            station: string;
         };
         /** @description Setting commands to write, store and read back. */
         WriteBody: {
@@ -4808,6 +5030,35 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    units: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pen"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,39 +1,35 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import type { Schemas } from '../api/client'
-import { numberOf } from '../api/words'
-
 /* Every part's limit as a bar; the shortest holds the ceiling. */
-const props = defineProps<{ limits: Schemas['Row'][]; planned: number | null; taken: number | null }>()
+const props = defineProps<{
+  limits: { c: number; name: string; shown: string }[]
+  planned: number | null
+  says: string
+}>()
 const W = 700
 const L = 236
 const at = (c: number) => L + (Math.min(500, Math.max(0, c - 150)) / 350) * (W - L - 60)
-const bars = computed(() =>
-  props.limits
-    .map((l) => ({ name: l.name.replace(', °C', ''), c: numberOf(l.after) }))
-    .filter((b): b is { name: string; c: number } => b.c !== null),
-)
-const height = computed(() => 30 + bars.value.length * 24)
+const height = computed(() => 30 + props.limits.length * 24)
 </script>
 
 <template>
   <svg
-    v-if="bars.length"
+    v-if="limits.length"
     :viewBox="`0 0 ${W} ${height}`"
     role="img"
-    :aria-label="`Limits: ${bars.map((b) => `${b.name} ${b.c} °C`).join(', ')}`"
+    :aria-label="`Limits: ${limits.map((b) => `${b.name} ${b.shown}`).join(', ')}`"
   >
-    <g v-for="(b, i) in bars" :key="b.name">
+    <g v-for="(b, i) in limits" :key="b.name">
       <text x="0" :y="20 + i * 24" :class="{ holds: i === 0 }">
         {{ b.name }}{{ i === 0 ? ' holds it' : '' }}
       </text>
       <rect :x="L" :y="8 + i * 24" :width="at(b.c) - L" height="15" :class="i === 0 ? 'low' : 'bar'" />
-      <text :x="at(b.c) + 6" :y="20 + i * 24" class="mono">{{ b.c }} °C</text>
+      <text :x="at(b.c) + 6" :y="20 + i * 24" class="mono">{{ b.shown }}</text>
     </g>
     <template v-if="planned !== null && planned >= 150">
       <path :d="`M${at(planned)} 2V${height - 20}`" class="planned" />
-      <text :x="at(planned)" :y="height - 5" text-anchor="middle">planned {{ planned }} °C</text>
+      <text :x="at(planned)" :y="height - 5" text-anchor="middle">planned {{ says }}</text>
     </template>
   </svg>
 </template>

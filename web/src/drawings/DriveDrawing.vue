@@ -1,12 +1,14 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import { numberOf } from '../api/words'
-
 /* Filament, mark, rule and drive. The rest is drawn to the scale of the mark. */
-const props = defineProps<{ mark: unknown; rest: unknown }>()
-const m = computed(() => Math.max(1, numberOf(props.mark) ?? 120))
-const rest = computed(() => numberOf(props.rest))
+const props = defineProps<{
+  mark: number | null
+  markSays: string
+  rest: number | null
+  restSays: string
+}>()
+const m = computed(() => Math.max(1, props.mark ?? 120))
 const inlet = 490
 const start = 86
 const at = (left: number) => Math.max(30, inlet - (left / m.value) * (inlet - start))
@@ -46,12 +48,12 @@ const ticks = computed(() => Array.from({ length: 9 }, (_, i) => start + ((i + 1
         {{ rest > m * 0.62 ? '' : 'mark, now' }}
       </text>
       <path :d="`M${at(rest)} 112V136M${at(rest) + 4} 132H${inlet - 4}`" class="line now" />
-      <text :x="(at(rest) + inlet) / 2" y="152" text-anchor="middle" class="now">left {{ rest }} mm</text>
+      <text :x="(at(rest) + inlet) / 2" y="152" text-anchor="middle" class="now">left {{ restSays }}</text>
     </template>
     <path :d="`M${start} 120V178M${inlet} 128V178`" class="thin" />
     <path :d="`M${start} 168H${inlet}M${start + 8} 163l-8 5 8 5M${inlet - 8} 163l8 5-8 5`" class="line" />
     <rect :x="(start + inlet) / 2 - 46" y="158" width="92" height="20" class="gap" />
-    <text :x="(start + inlet) / 2" y="173" text-anchor="middle">{{ m }} mm</text>
+    <text :x="(start + inlet) / 2" y="173" text-anchor="middle">{{ markSays }}</text>
     <rect :x="start" y="184" :width="inlet - start" height="13" class="metal" />
     <path v-for="t in ticks" :key="t" :d="`M${t} 184v7`" class="line" />
   </svg>

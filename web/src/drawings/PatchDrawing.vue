@@ -2,17 +2,21 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
-import { numberOf } from '../api/words'
 
 /* Nozzle over bed, seen from the side: where it stands and where it should stand. The gap is drawn
    from the finding, ten times as high as wide so that hundredths can be seen. */
-const props = defineProps<{ method: string; commanded: unknown; band?: Schemas['Band'] }>()
+const props = defineProps<{
+  method: string
+  commanded: number | null
+  band?: Schemas['Band']
+  words?: Schemas['BandWords']
+}>()
 const scale = computed(() => {
   const most = Math.max(0.3, props.band?.measured ?? 0, props.band?.nominal ?? 0)
   return 90 / most
 })
 const gap = computed(() =>
-  Math.min(110, Math.max(4, (props.band?.measured ?? numberOf(props.commanded) ?? 0.2) * scale.value)),
+  Math.min(110, Math.max(4, (props.band?.measured ?? props.commanded ?? 0.2) * scale.value)),
 )
 const want = computed(() => (props.band ? Math.max(0, props.band.nominal * scale.value) : null))
 const tip = computed(() => 150 - gap.value)
@@ -30,10 +34,10 @@ const tip = computed(() => 150 - gap.value)
     <path :d="`M400 ${tip}H600M400 150H600`" class="thin" />
     <path :d="`M586 ${tip}V150`" class="line now" />
     <text x="596" :y="Math.max(18, (tip + 150) / 2 + 5)" class="now">is</text>
-    <text x="62" :y="Math.max(18, tip - 10)" class="now">{{ band ? band.measured_text : '' }}</text>
+    <text x="62" :y="Math.max(18, tip - 10)" class="now">{{ words?.measured }}</text>
     <template v-if="want !== null && want > 0">
       <path :d="`M420 ${150 - want}H560`" class="want" />
-      <text x="424" :y="144 - want">should be {{ band?.nominal_text }}</text>
+      <text x="424" :y="144 - want">should be {{ words?.nominal }}</text>
     </template>
   </svg>
 </template>

@@ -1,15 +1,15 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import type { Schemas } from '../api/client'
-import { numberOf } from '../api/words'
-
 /* The box from above with its four walls; each is drawn as thick as it was measured. */
-const props = defineProps<{ walls: Schemas['WallReading'][]; target: unknown }>()
-const n = (v: unknown) => numberOf(v) ?? 0
-const asked = computed(() => (n(props.target) > 0 ? n(props.target) : 0.45))
+const props = defineProps<{
+  walls: { side: number; mm: number | null }[]
+  target: number | null
+  says: string
+}>()
+const asked = computed(() => (props.target !== null && props.target > 0 ? props.target : 0.45))
 const thick = (side: number) => {
-  const all = props.walls.filter((w) => w.side === side && n(w.t_mm) > 0).map((w) => n(w.t_mm))
+  const all = props.walls.flatMap((w) => (w.side === side && w.mm !== null && w.mm > 0 ? [w.mm] : []))
   const first = all.length ? all.reduce((a, b) => a + b, 0) / all.length : asked.value
   return Math.min(34, Math.max(3, (first / asked.value) * 14))
 }
@@ -28,7 +28,7 @@ const thick = (side: number) => {
     <path :d="`M${370 - thick(2) - 6} 70v26h6v-9z`" class="metal" />
     <path d="M370 87v9h150v-22h-140z" class="metal" />
     <path d="M400 74v8m14-8v8m14-8v8m14-8v8m14-8v8m14-8v8m14-8v8" class="line" />
-    <text x="532" y="92">asked {{ asked }} mm</text>
+    <text v-if="says" x="532" y="92">asked {{ says }}</text>
   </svg>
 </template>
 

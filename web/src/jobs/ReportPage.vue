@@ -19,14 +19,14 @@ const { data: closings } = useQuery({
 })
 const rows = computed(() =>
   (closings.value ?? [])
-    .filter((c) => c.finding.station !== 'check')
+    .filter((c) => c.finding.facts.station !== 'check')
     .map((c) => ({
       ...c,
-      title: page.value?.traveller.lines.find((l) => l.key === c.station)?.title ?? c.finding.quantity,
+      title: page.value?.traveller.lines.find((l) => l.key === c.station)?.title ?? c.finding.words.title,
     })),
 )
 const checks = computed(() =>
-  (closings.value ?? []).filter((c) => c.finding.station === 'check' && !c.superseded),
+  (closings.value ?? []).filter((c) => c.finding.facts.station === 'check' && !c.superseded),
 )
 const released = computed(() => (page.value?.traveller.lines ?? []).filter((l) => l.state === 'released'))
 const word = { pass: 'pass', adjust: 'adjusted', measure_again: 'open', stop: 'stopped' }
@@ -102,25 +102,31 @@ function print() {
         <tr v-for="c in rows" :key="c.seq" :class="{ old: c.superseded }">
           <td>{{ c.title }}</td>
           <td class="mono">
-            <div v-for="b in c.finding.bands" :key="b.label">
-              {{ c.finding.bands.length > 1 ? `${b.label} ` : '' }}{{ b.measured_text }}
+            <div v-for="b in c.finding.words.bands" :key="b.label">
+              {{ c.finding.words.bands.length > 1 ? `${b.label} ` : '' }}{{ b.measured }}
             </div>
           </td>
           <td class="mono">
-            <div v-for="b in c.finding.bands" :key="b.label">{{ b.nominal_text }}</div>
+            <div v-for="b in c.finding.words.bands" :key="b.label">{{ b.nominal }}</div>
           </td>
           <td>
-            <span class="chip" :class="toneOf[c.finding.verdict]">{{ word[c.finding.verdict] }}</span>
+            <span class="chip" :class="toneOf[c.finding.facts.verdict]">{{
+              word[c.finding.facts.verdict]
+            }}</span>
           </td>
-          <td>{{ c.finding.line }}</td>
+          <td>{{ c.finding.words.line }}</td>
           <td>{{ moment(c.at) }}</td>
         </tr>
       </tbody>
     </table>
     <h2>Done by hand</h2>
-    <p>{{ checks.map((c) => `${c.finding.quantity}: ${c.finding.line}`).join('. ') || 'Nothing yet.' }}</p>
+    <p>
+      {{
+        checks.map((c) => `${c.finding.words.title}: ${c.finding.words.line}`).join('. ') || 'Nothing yet.'
+      }}
+    </p>
     <template v-for="c in checks" :key="c.seq">
-      <p v-for="r in c.finding.reasons" :key="r" class="quiet">{{ r }}</p>
+      <p v-for="r in c.finding.words.reasons" :key="r" class="quiet">{{ r }}</p>
     </template>
     <h2>Not needed</h2>
     <p v-for="l in released" :key="l.key">{{ l.reason }}</p>

@@ -31,7 +31,6 @@ const questions = [
           v-model="r[`${axis}_mm`][i]"
           v-bind="f(`${axis}_mm.${i}`)"
           :label="`${axis.toUpperCase()} ${Number(i) + 1}`"
-          unit="mm"
           small
         />
       </template>
@@ -50,14 +49,8 @@ const questions = [
     />
   </div>
   <div class="grid">
-    <ReadingField
-      v-model="r.clean_run_min"
-      v-bind="f('clean_run_min')"
-      label="Ran clean for"
-      unit="min"
-      small
-    />
-    <ReadingField v-model="r.edge_mm" v-bind="f('edge_mm')" label="Edge asked for" unit="mm" small />
+    <ReadingField v-model="r.clean_run_min" v-bind="f('clean_run_min')" label="Ran clean for" small />
+    <ReadingField v-model="r.edge_mm" v-bind="f('edge_mm')" label="Edge asked for" small />
     <InstrumentPick v-model="r.instrument" :station="station" :kinds="['caliper', 'micrometer']" />
   </div>
 </template>

@@ -10,8 +10,16 @@ import { type Station, useForm } from './useStation'
 const props = defineProps<{ station: Station }>()
 const { r, f } = useForm(props)
 const link = useLink(props.station)
-const changes = computed(() => props.station.finding.value?.rows ?? [])
-const commands = computed(() => props.station.finding.value?.commands ?? [])
+/** What changed, with the station that did it; the finding's rows say it in words. */
+const changes = computed(() => {
+  const finding = props.station.finding.value
+  const own = (finding?.facts.own ?? {}) as { changed?: { by: string | null }[] }
+  return (own.changed ?? []).flatMap((c, i) => {
+    const row = finding?.words.rows[i]
+    return row ? [{ ...row, by: c.by }] : []
+  })
+})
+const commands = computed(() => props.station.finding.value?.facts.commands ?? [])
 async function write() {
   const got = await link.write(commands.value.map((c) => c.line))
   if (got) r.value.report = got.report || r.value.report
@@ -49,7 +57,7 @@ async function write() {
         </tr>
       </thead>
       <tbody>
-        <tr v-for="c in changes" :key="c.name" :class="{ odd: c.name.includes('(no station)') }">
+        <tr v-for="c in changes" :key="c.name" :class="{ odd: c.by === null }">
           <th scope="row">{{ c.name }}</th>
           <td class="mono">{{ c.before ?? '–' }}</td>
           <td class="mono">{{ c.after ?? '–' }}</td>
@@ -65,7 +73,7 @@ async function write() {
   </div>
   <p v-if="link.failure.value" class="error" role="alert">{{ link.failure.value }}</p>
   <ReadingField
-    v-if="changes.some((c) => c.name.includes('(no station)')) || r.explained"
+    v-if="changes.some((c) => c.by === null) || r.explained"
     v-model="r.explained"
     v-bind="f('explained')"
     label="Why did it change, where no station did it?"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 
 import DriveDrawing from '../drawings/DriveDrawing.vue'
 import ReadingField from '../ui/ReadingField.vue'
@@ -7,7 +7,9 @@ import InstrumentPick from './InstrumentPick.vue'
 import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station }>()
-const { r, f } = useForm(props)
+const { r, f, v, says } = useForm(props)
+/** The last run that is typed. */
+const newest = computed(() => `runs.${(r.value.runs as unknown[]).findLastIndex((x) => x)}`)
 /* Unfolds by itself where something inside needs a look; folds only by hand. */
 const unfolded = ref(false)
 watch(props.station.problems, (all) => {
@@ -16,7 +18,12 @@ watch(props.station.problems, (all) => {
 </script>
 
 <template>
-  <DriveDrawing :mark="r.mark_mm" :rest="[...r.runs].reverse().find((x: unknown) => x)" />
+  <DriveDrawing
+    :mark="v('mark_mm')"
+    :mark-says="says('mark_mm')"
+    :rest="v(newest)"
+    :rest-says="says(newest)"
+  />
   <div class="runs">
     <ReadingField
       v-for="(_, i) in r.runs"
@@ -24,7 +31,6 @@ watch(props.station.problems, (all) => {
       v-model="r.runs[i]"
       v-bind="f(`runs.${i}`)"
       :label="`Run ${Number(i) + 1}, left over`"
-      unit="mm"
     />
     <div class="more">
       <InstrumentPick v-model="r.instrument" :station="station" :kinds="['rule', 'caliper']" />
@@ -34,40 +40,27 @@ watch(props.station.problems, (all) => {
   <details :open="unfolded" @toggle="unfolded = ($event.target as HTMLDetailsElement).open">
     <summary>Set-up: mark, feed, speed, steps set, the drive as built</summary>
     <div class="grid">
-      <ReadingField
-        v-model="r.steps_set"
-        v-bind="f('steps_set')"
-        label="Steps/mm set"
-        unit="steps/mm"
-        small
-      />
-      <ReadingField v-model="r.mark_mm" v-bind="f('mark_mm')" label="Mark above inlet" unit="mm" small />
-      <ReadingField v-model="r.feed_mm" v-bind="f('feed_mm')" label="Feed" unit="mm" small />
-      <ReadingField v-model="r.speed_mm_s" v-bind="f('speed_mm_s')" label="Slow feed" unit="mm/s" small />
-      <ReadingField v-model="r.nozzle_c" v-bind="f('nozzle_c')" label="Nozzle" unit="°C" small />
+      <ReadingField v-model="r.steps_set" v-bind="f('steps_set')" label="Steps/mm set" small />
+      <ReadingField v-model="r.mark_mm" v-bind="f('mark_mm')" label="Mark above inlet" small />
+      <ReadingField v-model="r.feed_mm" v-bind="f('feed_mm')" label="Feed" small />
+      <ReadingField v-model="r.speed_mm_s" v-bind="f('speed_mm_s')" label="Slow feed" small />
+      <ReadingField v-model="r.nozzle_c" v-bind="f('nozzle_c')" label="Nozzle" small />
       <ReadingField v-model="r.full_steps" v-bind="f('full_steps')" label="Full steps per turn" small />
       <ReadingField v-model="r.microsteps" v-bind="f('microsteps')" label="Microsteps" small />
       <ReadingField v-model="r.gear_ratio" v-bind="f('gear_ratio')" label="Gear ratio" small />
-      <ReadingField
-        v-model="r.drive_diameter_mm"
-        v-bind="f('drive_diameter_mm')"
-        label="Drive wheel"
-        unit="mm"
-        small
-      />
+      <ReadingField v-model="r.drive_diameter_mm" v-bind="f('drive_diameter_mm')" label="Drive wheel" small />
     </div>
   </details>
   <details>
     <summary>Does it slip? One fast run, one run free in air</summary>
     <div class="grid">
-      <ReadingField v-model="r.fast_mm_s" v-bind="f('fast_mm_s')" label="Fast feed" unit="mm/s" small />
+      <ReadingField v-model="r.fast_mm_s" v-bind="f('fast_mm_s')" label="Fast feed" small />
       <ReadingField
         v-for="(_, i) in r.fast_runs"
         :key="`fast${i}`"
         v-model="r.fast_runs[i]"
         v-bind="f(`fast_runs.${i}`)"
         label="Fast run, left over"
-        unit="mm"
         small
       />
       <ReadingField
@@ -76,7 +69,6 @@ watch(props.station.problems, (all) => {
         v-model="r.free_runs[i]"
         v-bind="f(`free_runs.${i}`)"
         label="Free in air, left over"
-        unit="mm"
         small
       />
       <button type="button" class="soft" @click="r.fast_runs.push('')">One more fast run</button>

@@ -12,7 +12,7 @@ const props = defineProps<{
   busy: boolean
 }>()
 const emit = defineEmits<{ close: []; reopen: []; back: [station: string] }>()
-const tone = computed(() => toneOf[props.finding?.verdict ?? 'measure_again'])
+const tone = computed(() => toneOf[props.finding?.facts.verdict ?? 'measure_again'])
 const action = computed(
   () =>
     ({
@@ -20,7 +20,7 @@ const action = computed(
       adjust: 'Set and repeat',
       measure_again: 'Not settled yet',
       stop: 'Record the stop',
-    })[props.finding?.verdict ?? 'measure_again'],
+    })[props.finding?.facts.verdict ?? 'measure_again'],
 )
 const asks = computed(() => props.problems.filter((p) => p.code === 'missing' || p.code === 'count'))
 const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p)))
@@ -30,8 +30,8 @@ const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p
   <section class="card" :class="finding ? tone : 'idle'" aria-label="Verdict" aria-live="polite">
     <div class="says">
       <template v-if="finding">
-        <p class="head">{{ finding.headline }}</p>
-        <p>{{ finding.sentence }}</p>
+        <p class="head">{{ finding.words.headline }}</p>
+        <p>{{ finding.words.sentence }}</p>
       </template>
       <template v-else-if="failure">
         <p class="head">{{ failure }}</p>
@@ -55,16 +55,16 @@ const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p
           type="button"
           class="act"
           data-close
-          :disabled="busy || !finding || finding.verdict === 'measure_again'"
+          :disabled="busy || !finding || finding.facts.verdict === 'measure_again'"
           @click="emit('close')"
         >
           {{ action }} <kbd aria-hidden="true">Ctrl ↵</kbd>
         </button>
         <button
-          v-if="finding?.send_back && finding.verdict !== 'pass'"
+          v-if="finding?.facts.send_back && finding.facts.verdict !== 'pass'"
           type="button"
           class="soft"
-          @click="emit('back', finding.send_back)"
+          @click="emit('back', finding.facts.send_back)"
         >
           Go to that station
         </button>

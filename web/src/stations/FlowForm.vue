@@ -8,7 +8,7 @@ import InstrumentPick from './InstrumentPick.vue'
 import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station }>()
-const { r, f } = useForm(props)
+const { r, f, v, says } = useForm(props)
 watch(
   () => r.value.method,
   (method: string) => {
@@ -32,7 +32,11 @@ function another() {
     ]"
   />
   <template v-if="r.method === 'walls'">
-    <WallDrawing :walls="r.walls" :target="r.wall_mm" />
+    <WallDrawing
+      :walls="r.walls.map((w: { side: number }, i: number) => ({ side: w.side, mm: v(`walls.${i}.t_mm`) }))"
+      :target="v('wall_mm')"
+      :says="says('wall_mm')"
+    />
     <div class="runs">
       <ReadingField
         v-for="(w, i) in r.walls"
@@ -40,7 +44,6 @@ function another() {
         v-model="w.t_mm"
         v-bind="f(`walls.${i}.t_mm`)"
         :label="`side ${w.side}, ${w.height}`"
-        unit="mm"
         small
       />
     </div>
@@ -52,41 +55,21 @@ function another() {
       v-model="r.masses_g[i]"
       v-bind="f(`masses_g.${i}`)"
       :label="`Weighing ${Number(i) + 1}`"
-      unit="g"
       small
     />
   </div>
   <div class="grid">
-    <ReadingField
-      v-model="r.flow_set_percent"
-      v-bind="f('flow_set_percent')"
-      label="Flow set"
-      unit="%"
-      small
-    />
+    <ReadingField v-model="r.flow_set_percent" v-bind="f('flow_set_percent')" label="Flow set" small />
     <ReadingField
       v-if="r.method === 'walls'"
       v-model="r.wall_mm"
       v-bind="f('wall_mm')"
       label="Wall asked for"
-      unit="mm"
       small
     />
     <template v-else>
-      <ReadingField
-        v-model="r.volume_mm3"
-        v-bind="f('volume_mm3')"
-        label="Volume asked for"
-        unit="mm³"
-        small
-      />
-      <ReadingField
-        v-model="r.density_g_cm3"
-        v-bind="f('density_g_cm3')"
-        label="Density"
-        unit="g/cm³"
-        small
-      />
+      <ReadingField v-model="r.volume_mm3" v-bind="f('volume_mm3')" label="Volume asked for" small />
+      <ReadingField v-model="r.density_g_cm3" v-bind="f('density_g_cm3')" label="Density" small />
     </template>
     <InstrumentPick
       v-model="r.instrument"

@@ -13,9 +13,9 @@ const props = defineProps<{
 }>()
 const { copy, copied } = useClipboard({ legacy: true })
 const commands = computed(() =>
-  props.finding?.commands.length ? props.finding.commands : (props.setUp?.commands ?? []),
+  props.finding?.facts.commands.length ? props.finding.facts.commands : (props.setUp?.commands ?? []),
 )
-const what = computed(() => (props.finding?.commands.length ? 'To send' : 'To send for the test'))
+const what = computed(() => (props.finding?.facts.commands.length ? 'To send' : 'To send for the test'))
 </script>
 
 <template>
@@ -34,10 +34,10 @@ const what = computed(() => (props.finding?.commands.length ? 'To send' : 'To se
         <RouterLink v-if="setUp.rule" :to="`/rules#${setUp.rule}`">change</RouterLink>
       </p>
     </section>
-    <section v-if="finding?.rows.length">
+    <section v-if="finding?.words.rows.length">
       <h2>Before and after</h2>
       <dl>
-        <div v-for="r in finding.rows" :key="r.name">
+        <div v-for="r in finding.words.rows" :key="r.name">
           <dt>{{ r.name }}</dt>
           <dd class="mono">
             <template v-if="r.before">{{ r.before }}</template>
@@ -60,26 +60,26 @@ const what = computed(() => (props.finding?.commands.length ? 'To send' : 'To se
       </button>
     </section>
     <p v-else-if="setUp?.withheld" class="quiet">{{ setUp.withheld }}</p>
-    <section v-if="finding?.plain.length">
+    <section v-if="finding?.words.plain.length">
       <h2>As plain values</h2>
       <dl>
-        <div v-for="p in finding.plain" :key="p.name">
+        <div v-for="p in finding.words.plain" :key="p.name">
           <dt>{{ p.name }}</dt>
           <dd class="mono">{{ p.value }}</dd>
         </div>
       </dl>
     </section>
-    <section v-if="finding?.reasons.length">
-      <h2>{{ finding.verdict === 'stop' ? 'What this rests on' : 'How the number came about' }}</h2>
+    <section v-if="finding?.words.reasons.length">
+      <h2>{{ finding.facts.verdict === 'stop' ? 'What this rests on' : 'How the number came about' }}</h2>
       <ul>
-        <li v-for="r in finding.reasons" :key="r">{{ r }}</li>
+        <li v-for="r in finding.words.reasons" :key="r">{{ r }}</li>
       </ul>
     </section>
     <section v-if="closings.length">
       <h2>Before this</h2>
       <ul>
         <li v-for="c in closings" :key="c.seq" :class="{ old: c.superseded }">
-          {{ moment(c.at) }}: {{ c.finding.headline }}
+          {{ moment(c.at) }}: {{ c.finding.words.headline }}
         </li>
       </ul>
     </section>

@@ -1,7 +1,6 @@
 <script setup lang="ts">
 import { computed, watch } from 'vue'
 
-import { numberOf } from '../api/words'
 import CeilingDrawing from '../drawings/CeilingDrawing.vue'
 import RoutineBar from '../live/RoutineBar.vue'
 import ReadingField from '../ui/ReadingField.vue'
@@ -11,14 +10,21 @@ import { useLink } from './useLink'
 import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station; job: number; stationKey: string }>()
-const { r, f } = useForm(props)
+const { r, f, v, says } = useForm(props)
 const link = useLink(props.station)
 const routine = computed(() => link.printer.value?.routine)
-const limits = computed(() =>
-  (props.station.finding.value?.rows ?? []).filter((x) => x.name.endsWith(', °C')),
-)
+/** Every part's limit with its words: the finding's rows begin with them. */
+const limits = computed(() => {
+  const finding = props.station.finding.value
+  const own = (finding?.facts.own ?? {}) as { limits?: { most_c: number }[] }
+  return (own.limits ?? []).map((l, i) => ({
+    c: l.most_c,
+    name: finding?.words.rows[i]?.name ?? '',
+    shown: finding?.words.rows[i]?.after ?? '',
+  }))
+})
 async function ask() {
-  const planned = numberOf(r.value.planned_c)
+  const planned = v('planned_c')
   if (planned !== null) await link.run('limit', planned, {}, { job: props.job, station: props.stationKey })
 }
 watch(
@@ -31,12 +37,12 @@ watch(
 </script>
 
 <template>
-  <CeilingDrawing :limits="limits" :planned="numberOf(r.planned_c)" :taken="numberOf(r.taken_c)" />
+  <CeilingDrawing :limits="limits" :planned="v('planned_c')" :says="says('planned_c')" />
   <div class="grid">
-    <ReadingField v-model="r.ohm" v-bind="f('ohm')" label="Heater, cold at its leads" unit="Ω" />
-    <ReadingField v-model="r.supply_v" v-bind="f('supply_v')" label="Supply" unit="V" />
-    <ReadingField v-model="r.marked_w" v-bind="f('marked_w')" label="Marked on the heater" unit="W" />
-    <ReadingField v-model="r.planned_c" v-bind="f('planned_c')" label="Hottest print planned" unit="°C" />
+    <ReadingField v-model="r.ohm" v-bind="f('ohm')" label="Heater, cold at its leads" />
+    <ReadingField v-model="r.supply_v" v-bind="f('supply_v')" label="Supply" />
+    <ReadingField v-model="r.marked_w" v-bind="f('marked_w')" label="Marked on the heater" />
+    <ReadingField v-model="r.planned_c" v-bind="f('planned_c')" label="Hottest print planned" />
   </div>
   <div class="parts">
     <SensorPick id="heater-sensor" v-model="r.sensor" label="Sensor" />
@@ -55,20 +61,14 @@ watch(
         <option value="copper">copper</option>
       </select>
     </div>
-    <ReadingField
-      v-model="r.firmware_limit_c"
-      v-bind="f('firmware_limit_c')"
-      label="Firmware limit"
-      unit="°C"
-      small
-    />
+    <ReadingField v-model="r.firmware_limit_c" v-bind="f('firmware_limit_c')" label="Firmware limit" small />
   </div>
   <LinkHint
     :station="station"
     otherwise="Not connected: set the planned target on the display and type which one it took."
   />
   <div class="ask">
-    <ReadingField v-model="r.taken_c" v-bind="f('taken_c')" label="Target the printer took" unit="°C" small />
+    <ReadingField v-model="r.taken_c" v-bind="f('taken_c')" label="Target the printer took" small />
     <button
       v-if="link.connected.value"
       type="button"
@@ -76,7 +76,7 @@ watch(
       :disabled="link.busy.value || link.running.value !== null"
       @click="ask"
     >
-      Ask the printer: does it take {{ r.planned_c }} °C? The heater is on for a moment
+      Ask the printer: does it take {{ says('planned_c') }}? The heater is on for a moment
     </button>
   </div>
   <RoutineBar

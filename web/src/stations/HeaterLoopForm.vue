@@ -3,7 +3,6 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 
 import { answer, client, type Schemas } from '../api/client'
-import { numberOf } from '../api/words'
 import RulesDrawing from '../drawings/RulesDrawing.vue'
 import TraceCurve from '../drawings/TraceCurve.vue'
 import LogDrop from '../heat/LogDrop.vue'
@@ -16,11 +15,11 @@ import { useLink } from './useLink'
 import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station; job: number; stationKey: string }>()
-const { r, f } = useForm(props)
+const { r, f, v } = useForm(props)
 const link = useLink(props.station)
-const target = computed(() => numberOf(r.value.target_c))
+const target = computed(() => v('target_c'))
 const here = computed(() => ({ job: props.job, station: props.stationKey }))
-const fault = computed(() => props.station.finding.value?.verdict === 'stop')
+const fault = computed(() => props.station.finding.value?.facts.verdict === 'stop')
 const free = computed(() => link.connected.value && !link.running.value && !link.busy.value)
 
 /* Results of a routine are in the draft already; what this page shows is brought up to it. */
@@ -46,7 +45,7 @@ watch(
 async function start(kind: 'hold' | 'autotune' | 'verify') {
   failed.value = ''
   if (target.value === null) return
-  const fan = (numberOf(r.value.fan_percent) ?? 0) / 100
+  const fan = (v('fan_percent') ?? 0) / 100
   await link.run(kind, target.value, { fan }, here.value)
 }
 function readHold(view: Schemas['TraceView']) {
@@ -78,7 +77,7 @@ const { data: log } = useQuery({
 })
 
 const plant = computed(() => (r.value.tune as Schemas['TuneResult'] | null)?.plant?.plant ?? null)
-const setNow = computed(() => props.station.finding.value?.before_text ?? null)
+const setNow = computed(() => props.station.finding.value?.facts.before_text ?? null)
 const { data: rules } = useQuery({
   queryKey: ['rules', plant, target, setNow, computed(() => r.value.tune?.ultimate)],
   queryFn: () =>
@@ -95,8 +94,8 @@ const { data: rules } = useQuery({
   enabled: () => plant.value !== null && target.value !== null && !fault.value,
 })
 
-const proposed = computed(() => props.station.finding.value?.after_text ?? null)
-const commands = computed(() => props.station.finding.value?.commands.map((c) => c.line) ?? [])
+const proposed = computed(() => props.station.finding.value?.facts.after_text ?? null)
+const commands = computed(() => props.station.finding.value?.facts.commands.map((c) => c.line) ?? [])
 async function write() {
   const gains = proposed.value
   const got = await link.write(commands.value)
@@ -118,9 +117,9 @@ async function readGains() {
 
 <template>
   <div class="grid">
-    <ReadingField v-model="r.target_c" v-bind="f('target_c')" label="Print temperature" unit="°C" />
-    <ReadingField v-model="r.fan_percent" v-bind="f('fan_percent')" label="Part fan while tuning" unit="%" />
-    <ReadingField v-model="r.sink_c" v-bind="f('sink_c')" label="Heat sink, after it was hot" unit="°C" />
+    <ReadingField v-model="r.target_c" v-bind="f('target_c')" label="Print temperature" />
+    <ReadingField v-model="r.fan_percent" v-bind="f('fan_percent')" label="Part fan while tuning" />
+    <ReadingField v-model="r.sink_c" v-bind="f('sink_c')" label="Heat sink, after it was hot" />
   </div>
   <LinkHint
     :station="station"
@@ -229,35 +228,11 @@ async function readGains() {
     </div>
     <div class="typed">
       <ReadingField v-model="r.typed_ku" v-bind="f('typed_ku')" label="Ku shown" small />
-      <ReadingField v-model="r.typed_tu_s" v-bind="f('typed_tu_s')" label="Tu shown" unit="s" small />
-      <ReadingField
-        v-model="r.typed_overshoot_c"
-        v-bind="f('typed_overshoot_c')"
-        label="Overshoot"
-        unit="°C"
-        small
-      />
-      <ReadingField
-        v-model="r.typed_settle_s"
-        v-bind="f('typed_settle_s')"
-        label="Settled after"
-        unit="s"
-        small
-      />
-      <ReadingField
-        v-model="r.typed_swing_c"
-        v-bind="f('typed_swing_c')"
-        label="Highest less lowest"
-        unit="°C"
-        small
-      />
-      <ReadingField
-        v-model="r.typed_dip_c"
-        v-bind="f('typed_dip_c')"
-        label="Dip with the fan"
-        unit="°C"
-        small
-      />
+      <ReadingField v-model="r.typed_tu_s" v-bind="f('typed_tu_s')" label="Tu shown" small />
+      <ReadingField v-model="r.typed_overshoot_c" v-bind="f('typed_overshoot_c')" label="Overshoot" small />
+      <ReadingField v-model="r.typed_settle_s" v-bind="f('typed_settle_s')" label="Settled after" small />
+      <ReadingField v-model="r.typed_swing_c" v-bind="f('typed_swing_c')" label="Highest less lowest" small />
+      <ReadingField v-model="r.typed_dip_c" v-bind="f('typed_dip_c')" label="Dip with the fan" small />
     </div>
   </details>
 </template>

@@ -1,7 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import { numberOf } from '../api/words'
 import TightenDrawing from '../drawings/TightenDrawing.vue'
 import RoutineBar from '../live/RoutineBar.vue'
 import ChoiceRow from '../ui/ChoiceRow.vue'
@@ -11,7 +10,7 @@ import { useLink } from './useLink'
 import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station; job: number; stationKey: string }>()
-const { r, f } = useForm(props)
+const { r, f, v } = useForm(props)
 const link = useLink(props.station)
 /** The temperature that the work asks for. */
 const target = computed(() => props.station.setUp.value?.target_c ?? null)
@@ -34,7 +33,7 @@ const yesNo = [
     :station="station"
     otherwise="Not connected: heat at the printer and read the temperature off its display."
   />
-  <TightenDrawing :at="numberOf(r.at_c)" :now="now ?? null" />
+  <TightenDrawing :at="v('at_c')" :now="now ?? null" />
   <div v-if="link.connected.value" class="ways">
     <button
       type="button"
@@ -55,9 +54,9 @@ const yesNo = [
   />
   <p v-if="link.failure.value" class="error" role="alert">{{ link.failure.value }}</p>
   <div class="grid">
-    <ReadingField v-model="r.at_c" v-bind="f('at_c')" label="Nozzle when tightened" unit="°C" />
-    <ReadingField v-model="r.torque_nm" v-bind="f('torque_nm')" label="Torque, if measured" unit="N·m" />
-    <ReadingField v-model="r.waited_min" v-bind="f('waited_min')" label="Waited after extruding" unit="min" />
+    <ReadingField v-model="r.at_c" v-bind="f('at_c')" label="Nozzle when tightened" />
+    <ReadingField v-model="r.torque_nm" v-bind="f('torque_nm')" label="Torque, if measured" />
+    <ReadingField v-model="r.waited_min" v-bind="f('waited_min')" label="Waited after extruding" />
   </div>
   <div class="asks">
     <ChoiceRow

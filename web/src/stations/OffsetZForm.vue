@@ -8,7 +8,7 @@ import InstrumentPick from './InstrumentPick.vue'
 import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station }>()
-const { r, f } = useForm(props)
+const { r, f, v } = useForm(props)
 const places = ['front left', 'front right', 'middle', 'back left', 'back right']
 watch(
   () => r.value.method,
@@ -29,7 +29,12 @@ watch(
       { value: 'feeler', label: 'feeler gauge' },
     ]"
   />
-  <PatchDrawing :method="r.method" :commanded="r.commanded_mm" :band="station.finding.value?.bands[0]" />
+  <PatchDrawing
+    :method="r.method"
+    :commanded="v('commanded_mm')"
+    :band="station.finding.value?.facts.bands[0]"
+    :words="station.finding.value?.words.bands[0]"
+  />
   <div v-if="r.method === 'patch'" class="runs">
     <ReadingField
       v-for="(p, i) in r.patches"
@@ -37,7 +42,6 @@ watch(
       v-model="p.t_mm"
       v-bind="f(`patches.${i}.t_mm`)"
       :label="places[Number(i)] ?? `patch ${Number(i) + 1}`"
-      unit="mm"
     />
     <InstrumentPick v-model="r.instrument" :station="station" :kinds="['caliper', 'micrometer']" />
     <button
@@ -55,24 +59,16 @@ watch(
       v-model="r.touches_mm[i]"
       v-bind="f(`touches_mm.${i}`)"
       :label="`Touch ${Number(i) + 1}, Z shown`"
-      unit="mm"
     />
     <button type="button" class="soft" @click="r.touches_mm.push('')">One more touch</button>
   </div>
   <div class="grid">
-    <ReadingField
-      v-model="r.offset_set_mm"
-      v-bind="f('offset_set_mm')"
-      label="Z offset set"
-      unit="mm"
-      small
-    />
+    <ReadingField v-model="r.offset_set_mm" v-bind="f('offset_set_mm')" label="Z offset set" small />
     <ReadingField
       v-if="r.method === 'patch'"
       v-model="r.commanded_mm"
       v-bind="f('commanded_mm')"
       label="Commanded height"
-      unit="mm"
       small
     />
   </div>

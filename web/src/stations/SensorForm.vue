@@ -3,7 +3,6 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 
 import { answer, client, get } from '../api/client'
-import { numberOf } from '../api/words'
 import SensorDrawing from '../drawings/SensorDrawing.vue'
 import WrongTypeDrawing from '../drawings/WrongTypeDrawing.vue'
 import ReadingField from '../ui/ReadingField.vue'
@@ -13,23 +12,24 @@ import { useLink } from './useLink'
 import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station }>()
-const { r, f } = useForm(props)
+const { r, f, v } = useForm(props)
 const link = useLink(props.station)
 const { data: sensors } = useQuery({ queryKey: ['sensors'], queryFn: () => get('/api/v1/heat/sensors') })
 const error = computed(() => props.station.errorOf('set_type')?.message)
+/** The type that the resistance belongs to, where it is another than the one set. */
+const seen = computed(
+  () => (props.station.finding.value?.facts.own as { fitted_type?: string | null } | undefined)?.fitted_type,
+)
 /** The type to show the curve for: the one that the finding names, or any other. */
 const fitted = ref('')
 watch(
-  [() => props.station.finding.value?.cause, sensors, () => r.value.set_type],
-  ([cause, all, set]) => {
+  [seen, sensors, () => r.value.set_type],
+  ([type, all, set]) => {
     const others = (all ?? []).filter((s) => s.id !== set)
-    const named = others.find((s) => cause?.startsWith(`the fitted sensor is a ${s.label}`))
-    fitted.value =
-      named?.id ?? (others.some((s) => s.id === fitted.value) ? fitted.value : (others[0]?.id ?? ''))
+    fitted.value = type ?? (others.some((s) => s.id === fitted.value) ? fitted.value : (others[0]?.id ?? ''))
   },
   { immediate: true },
 )
-const named = computed(() => props.station.finding.value?.cause?.startsWith('the fitted sensor') ?? false)
 const setType = computed(() => String(r.value.set_type ?? ''))
 const { data: curve } = useQuery({
   queryKey: ['wrong-type', fitted, setType],
@@ -52,12 +52,12 @@ function take() {
 
 <template>
   <LinkHint :station="station" otherwise="Not connected: read both temperatures off the printer’s display." />
-  <SensorDrawing :room="numberOf(r.room_c)" :shown="numberOf(r.shown_c)" :ohm="numberOf(r.ohm)" />
+  <SensorDrawing :room="v('room_c')" :shown="v('shown_c')" :ohm="v('ohm')" />
   <div class="grid">
-    <ReadingField v-model="r.room_c" v-bind="f('room_c')" label="Room, by thermometer" unit="°C" />
-    <ReadingField v-model="r.shown_c" v-bind="f('shown_c')" label="Nozzle, as shown" unit="°C" />
-    <ReadingField v-model="r.bed_c" v-bind="f('bed_c')" label="Bed, as shown" unit="°C" />
-    <ReadingField v-model="r.ohm" v-bind="f('ohm')" label="Resistance at the plug" unit="Ω" />
+    <ReadingField v-model="r.room_c" v-bind="f('room_c')" label="Room, by thermometer" />
+    <ReadingField v-model="r.shown_c" v-bind="f('shown_c')" label="Nozzle, as shown" />
+    <ReadingField v-model="r.bed_c" v-bind="f('bed_c')" label="Bed, as shown" />
+    <ReadingField v-model="r.ohm" v-bind="f('ohm')" label="Resistance at the plug" />
   </div>
   <div class="row">
     <SensorPick
@@ -71,7 +71,7 @@ function take() {
       Take both from the printer
     </button>
   </div>
-  <details :open="named">
+  <details :open="seen != null">
     <summary>What the printer would show with another sensor fitted</summary>
     <SensorPick id="fitted-type" v-model="fitted" label="Fitted" :but="r.set_type" sure />
     <WrongTypeDrawing v-if="curve" :points="curve" />

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
 import { NModal, useMessage } from 'naive-ui'
-import { computed, nextTick, ref, toRef, watch } from 'vue'
+import { computed, nextTick, ref, toRef, watch, type Component } from 'vue'
 
 import { ServerError, answer, client } from '../api/client'
 import BandPlot from '../ui/BandPlot.vue'
@@ -18,6 +18,7 @@ import HotTightenForm from './HotTightenForm.vue'
 import OffsetZForm from './OffsetZForm.vue'
 import SensorForm from './SensorForm.vue'
 import SnapshotForm from './SnapshotForm.vue'
+import StationForm from './StationForm.vue'
 import TramForm from './TramForm.vue'
 import TrialForm from './TrialForm.vue'
 import { useStation } from './useStation'
@@ -49,7 +50,8 @@ const placeOf = (path: string) =>
     .join(' ')
 const shownText = (v: unknown) =>
   v === '' || v == null ? 'nothing' : typeof v === 'string' ? v : JSON.stringify(v)
-const forms = {
+/* Stations with a view of their own; every other one is shown from its form. */
+const forms: Record<string, Component> = {
   drive: DriveForm,
   tram: TramForm,
   offset_z: OffsetZForm,
@@ -96,7 +98,7 @@ async function close() {
     if (at instanceof HTMLElement) at.focus()
     return
   }
-  message.info(`${worktop.value?.line.title}: ${got.finding.headline}`)
+  message.info(`${worktop.value?.line.title}: ${got.finding.words.headline}`)
   const here = got.traveller.lines.find((l) => l.key === props.stationKey)
   if (here?.state === 'open' || here?.state === 'stopped') {
     // An adjust or a stop: the same station again, from its new before.
@@ -159,12 +161,26 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
         <!-- Shut while it closes: what is typed then would belong to neither round. -->
         <fieldset class="form" :disabled="closed || closing">
           <legend class="visually-hidden">Readings</legend>
-          <component :is="forms[worktop.station]" :station="station" :job="job" :station-key="stationKey" />
+          <component
+            :is="forms[worktop.station] ?? StationForm"
+            :station="station"
+            :job="job"
+            :station-key="stationKey"
+          />
         </fieldset>
-        <BandPlot v-for="b in finding?.bands.slice(1) ?? []" :key="b.label" :band="b" />
+        <BandPlot
+          v-for="(b, i) in finding?.facts.bands.slice(1) ?? []"
+          :key="b.id"
+          :band="b"
+          :words="finding?.words.bands[i + 1]"
+        />
       </div>
       <div class="foot">
-        <BandPlot v-if="finding?.bands[0]" :band="finding.bands[0]" />
+        <BandPlot
+          v-if="finding?.facts.bands[0]"
+          :band="finding.facts.bands[0]"
+          :words="finding.words.bands[0]"
+        />
         <FindingCard
           :finding="closed ? (worktop.closings.at(-1)?.finding ?? null) : finding"
           :problems="problems"

@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { computed } from 'vue'
+
 import BedDrawing from '../drawings/BedDrawing.vue'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import ReadingField from '../ui/ReadingField.vue'
@@ -6,12 +8,28 @@ import InstrumentPick from './InstrumentPick.vue'
 import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station }>()
-const { r, f } = useForm(props)
+const { r, f, v, says } = useForm(props)
+const points = computed(() =>
+  (r.value.points as { name: string; screw: boolean }[]).map((p, i) => ({
+    name: p.name,
+    screw: p.screw,
+    x: v(`points.${i}.x_mm`),
+    y: v(`points.${i}.y_mm`),
+    says: says(`points.${i}.z_mm`),
+  })),
+)
+/** At each screw, which way and how far, with its words; only where they are to be turned. */
+const turns = computed(() => {
+  const finding = props.station.finding.value
+  const own = (finding?.facts.own ?? {}) as { screws?: { name: string; turns: number }[] }
+  if (finding?.facts.verdict !== 'adjust') return []
+  return (own.screws ?? []).map((s, i) => ({ ...s, says: finding.words.plain[i]?.value ?? '' }))
+})
 </script>
 
 <template>
   <div class="two">
-    <BedDrawing :points="r.points" :turns="station.finding.value?.plain ?? []" />
+    <BedDrawing :points="points" :turns="turns" />
     <div class="fields">
       <ReadingField
         v-for="(p, i) in r.points"
@@ -19,7 +37,6 @@ const { r, f } = useForm(props)
         v-model="p.z_mm"
         v-bind="f(`points.${i}.z_mm`)"
         :label="p.screw ? `${p.name}, screw` : p.name"
-        unit="mm"
         small
       />
       <InstrumentPick
@@ -67,14 +84,12 @@ const { r, f } = useForm(props)
             v-model="p.x_mm"
             v-bind="f(`points.${i}.x_mm`)"
             :label="`${p.name}, from left`"
-            unit="mm"
             small
           />
           <ReadingField
             v-model="p.y_mm"
             v-bind="f(`points.${i}.y_mm`)"
             :label="`${p.name}, from front`"
-            unit="mm"
             small
           />
         </template>

@@ -8,7 +8,8 @@ import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station }>()
 const { r, f } = useForm(props)
-const unit = computed(() => props.station.worktop.value?.unit ?? '')
+/** A text, or a number of the parameter's unit. */
+const words = computed(() => props.station.fieldAt('best')?.kind !== 'number')
 </script>
 
 <template>
@@ -17,8 +18,8 @@ const unit = computed(() => props.station.worktop.value?.unit ?? '')
     value stays.
   </p>
   <div class="values">
-    <ReadingField v-model="r.before" v-bind="f('before')" label="Set before" :unit="unit" :words="!unit" />
-    <ReadingField v-model="r.best" v-bind="f('best')" label="Best now" :unit="unit" :words="!unit" />
+    <ReadingField v-model="r.before" v-bind="f('before')" label="Set before" :words="words" />
+    <ReadingField v-model="r.best" v-bind="f('best')" label="Best now" :words="words" />
   </div>
   <ChoiceRow
     v-model="r.outcome"

@@ -35,6 +35,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     why: '',
   })
   const setUp = shallowRef<Schemas['SetUp'] | null>(null)
+  const form = shallowRef<Schemas['Form'] | null>(null)
   const conflicts = shallowRef<Schemas['DraftConflict'][]>([])
   /* What the server and this page agreed on last, and its revision. */
   let agreed: Readings = {}
@@ -177,6 +178,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
             if (disputed(c.path, got.conflicts)) others.set(c.path, JSON.stringify(c.value))
           agree(got, sent)
           setUp.value = got.set_up
+          form.value = got.form
           kept.value = { at: got.kept_at, state: 'kept', why: '' }
         } catch (e) {
           const why = e instanceof ServerError ? e.problem.detail : String(e)
@@ -213,6 +215,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
         base = data.revision
         conflicts.value = data.conflicts
         setUp.value = data.set_up
+        form.value = data.form
         kept.value = { at: null, state: data.kept ? 'kept' : 'idle', why: '' }
         void evaluate()
       }
@@ -240,12 +243,17 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     const quiet = (e: FieldError) => !tried.value && (e.code === 'missing' || e.code === 'count')
     return problems.value.find((e) => e.field === field && !quiet(e))
   }
-  function accept(field: string, value: number) {
+  const fields = computed(
+    () => new Map(form.value?.groups.flatMap((g) => g.fields.map((f) => [f.path, f] as const))),
+  )
+  /** What the core says of a field. */
+  const fieldAt = (path: string) => fields.value.get(path)
+  function accept(field: string, value: string) {
     const steps = field.split('.')
     const last = steps.pop()
     let at = readings.value
     for (const s of steps) at = at?.[s] as Readings
-    if (at && last !== undefined) at[last] = String(value)
+    if (at && last !== undefined) at[last] = value
   }
   function confirm(field: string) {
     const list = readings.value?.confirmed as string[] | undefined
@@ -256,7 +264,9 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     return {
       path: at,
       error: errorOf(at),
-      onAccept: (v: number) => {
+      unit: fieldAt(at)?.symbol,
+      kept: fieldAt(at)?.kept,
+      onAccept: (v: string) => {
         accept(at, v)
       },
       onConfirm: () => {
@@ -308,6 +318,8 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     failure: shallowReadonly(failure),
     kept: shallowReadonly(kept),
     setUp: shallowReadonly(setUp),
+    form: shallowReadonly(form),
+    fieldAt,
     conflicts: shallowReadonly(conflicts),
     rival,
     choose,
@@ -324,5 +336,9 @@ export type Station = ReturnType<typeof useStation>
 export function useForm(props: { station: Station }) {
   const r = computed(() => props.station.readings.value as Readings)
   const f = (path: string) => props.station.field(path)
-  return { r, f }
+  /** The number in a field, in °C or mm, whatever the shop is shown. */
+  const v = (path: string) => props.station.fieldAt(path)?.value ?? null
+  /** The same in words. */
+  const says = (path: string) => props.station.fieldAt(path)?.says ?? ''
+  return { r, f, v, says }
 }

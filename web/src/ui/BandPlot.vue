@@ -6,7 +6,7 @@ import { toneOf } from '../api/words'
 
 /* Measured value with its uncertainty against the limit. Only places ink: every number comes from
    the finding. */
-const props = defineProps<{ band: Schemas['Band'] }>()
+const props = defineProps<{ band: Schemas['Band']; words?: Schemas['BandWords'] }>()
 const W = 690
 const view = computed(() => {
   const b = props.band
@@ -31,7 +31,7 @@ const place = (x: number) => Math.min(W - 160, Math.max(160, x))
   <svg
     :viewBox="`0 0 ${W} 92`"
     role="img"
-    :aria-label="`${band.label}: ${band.measured_text}, allowed ${band.nominal_text}`"
+    :aria-label="`${words?.label}: ${words?.measured}, allowed ${words?.nominal}`"
     class="band"
   >
     <rect :x="view.low" y="30" :width="view.high - view.low" height="32" class="allowed" />
@@ -47,9 +47,9 @@ const place = (x: number) => Math.min(W - 160, Math.max(160, x))
     />
     <path :d="`M${view.value} 30V62`" :class="['value', tone]" />
     <text :x="place(view.value)" y="18" text-anchor="middle" :class="tone">
-      {{ band.label }} {{ band.measured_text }}
+      {{ words?.label }} {{ words?.measured }}
     </text>
-    <text :x="place(view.mid)" y="84" text-anchor="middle" class="pass">allowed {{ band.nominal_text }}</text>
+    <text :x="place(view.mid)" y="84" text-anchor="middle" class="pass">allowed {{ words?.nominal }}</text>
   </svg>
 </template>
 

@@ -7,16 +7,26 @@ const model = defineModel<Schemas['Entry']>()
 const props = defineProps<{
   path: string
   label: string
+  /** Unit of the shop, and the one in which a number without a unit is kept. */
   unit?: string
+  kept?: string
   error?: Schemas['FieldError']
   small?: boolean
   words?: boolean
 }>()
-const emit = defineEmits<{ accept: [value: number]; confirm: [] }>()
+const emit = defineEmits<{ accept: [value: string]; confirm: [] }>()
 const id = computed(() => `f-${props.path.replaceAll('.', '-')}`)
+/* Where the shop's unit is another, it is kept behind the number; a number without one shows what it is in. */
+const other = computed(() => (props.unit && props.kept && props.unit !== props.kept ? ` ${props.unit}` : ''))
+const bare = (v: string) => /^[-+−]?[\d.,]+$/.test(v.trim())
 const text = computed({
-  get: () => (model.value === null || model.value === undefined ? '' : String(model.value)),
-  set: (v: string) => (model.value = v),
+  get: () => {
+    const v = model.value === null || model.value === undefined ? '' : String(model.value)
+    if (!other.value) return v
+    if (v.endsWith(other.value)) return v.slice(0, -other.value.length)
+    return bare(v) ? `${v} ${props.kept}` : v
+  },
+  set: (v: string) => (model.value = other.value && bare(v) ? v.trim() + other.value : v),
 })
 /** Enter goes on to the next reading. */
 function next(event: KeyboardEvent) {
@@ -49,10 +59,8 @@ function next(event: KeyboardEvent) {
     </div>
     <div v-if="error" :id="`${id}-error`" class="error">
       {{ error.message }}
-      <span v-if="error.suggestion != null" class="ways">
-        <button type="button" class="soft" @click="emit('accept', error.suggestion)">
-          Take {{ error.suggestion }}
-        </button>
+      <span v-if="error.take != null" class="ways">
+        <button type="button" class="soft" @click="emit('accept', error.take)">Take {{ error.take }}</button>
         <button v-if="error.code === 'did_you_mean'" type="button" class="soft" @click="emit('confirm')">
           It is right
         </button>

@@ -21,8 +21,10 @@ use super::relay::Ultimate;
     Serialize,
     Deserialize,
     ToSchema,
+    strum::IntoStaticStr,
 )]
 #[serde(rename_all = "snake_case")]
+#[strum(serialize_all = "snake_case")]
 #[allow(missing_docs)] // each variant is its entry in TUNING_RULES
 pub enum TuningRule {
     ZieglerNichols,
@@ -125,6 +127,12 @@ impl TuningRule {
     pub const fn spec(self) -> &'static TuningRuleSpec {
         // OK because TUNING_RULES has one entry a variant, in order; a test holds it.
         &TUNING_RULES[self as usize]
+    }
+
+    /// Identifier, as it is kept.
+    #[must_use]
+    pub fn id(self) -> &'static str {
+        self.into()
     }
 }
 

@@ -2,8 +2,7 @@
 
 use serde_json::Value;
 use wattotherm_heat::sensor_ids;
-use wattotherm_measure::Verdict;
-use wattotherm_measure::entry::Entry;
+use wattotherm_measure::{Pen, Verdict};
 use wattotherm_printer::{
     FACT_FIELDS, FactField, FilamentPath, Fitted, HotEndKind, Parameter, Part, PrinterFacts,
     Replacement, fields_of, read_fields, typed_fields,
@@ -14,12 +13,7 @@ use crate::context::Context;
 use crate::finding::Finding;
 use crate::house::House;
 use crate::route::Stop;
-use crate::stations::check::CheckReadings;
-use crate::stations::drive::DriveReadings;
-use crate::stations::heater::HeaterReadings;
-use crate::stations::read;
-use crate::stations::sensor::SensorReadings;
-use crate::stations::tram::TramReadings;
+use crate::stations::{Check, read};
 
 /// One thing that a closing does. The store writes them, in the closing's transaction.
 #[derive(Clone, Debug, PartialEq)]
@@ -70,10 +64,12 @@ pub fn effects_of(
     finding: &Finding,
     context: &Context,
 ) -> Vec<Effect> {
-    let settled = matches!(finding.verdict, Verdict::Pass | Verdict::Adjust);
+    let settled = matches!(finding.facts.verdict, Verdict::Pass | Verdict::Adjust);
     let mut effects = match stop {
-        Stop::Fit(r) if finding.verdict == Verdict::Pass => fits(r, readings, &context.printer),
-        _ if settled => changes(&context.printer, &learns(stop, readings)),
+        Stop::Fit(r) if finding.facts.verdict == Verdict::Pass => {
+            fits(r, readings, &context.printer)
+        }
+        _ if settled => changes(&context.printer, &stop.station().learns(readings)),
         _ => Vec::new(),
     };
     // The ceiling's own station is about to set a new one.
@@ -81,7 +77,7 @@ pub fn effects_of(
         effects.extend(forgotten(&context.printer, &effects, &context.house));
     }
     if let Stop::Parameter(upstream, None) = stop
-        && finding.verdict == Verdict::Adjust
+        && finding.facts.verdict == Verdict::Adjust
     {
         effects.extend(
             ARROWS
@@ -143,11 +139,12 @@ fn difference(old: Option<&Fitted>, new: &Fitted) -> String {
         .iter()
         .filter(|f| old.get(f.path) != new.get(f.path))
         .map(|f| {
-            let now = new
-                .get(f.path)
-                .map_or_else(|| format!("{} not known", f.label), |t| f.says(t));
+            let now = new.get(f.path).map_or_else(
+                || format!("{} not known", f.label),
+                |t| f.says(t, Pen::METRIC),
+            );
             match old.get(f.path) {
-                Some(was) => format!("{now} (was {})", f.says(was)),
+                Some(was) => format!("{now} (was {})", f.says(was, Pen::METRIC)),
                 None => now,
             }
         })
@@ -186,7 +183,7 @@ pub fn with_effects(facts: &PrinterFacts, effects: &[Effect]) -> PrinterFacts {
 
 fn fits(r: Replacement, readings: &Value, facts: &PrinterFacts) -> Vec<Effect> {
     let asked: Vec<&FactField> = fields_of(r).into_iter().map(|(f, _)| f).collect();
-    let mut told = read::<CheckReadings>(readings).map_or(Vec::new(), |check| {
+    let mut told = read::<Check>(readings).map_or(Vec::new(), |check| {
         read_fields(
             asked.iter().copied(),
             &check.fitted,
@@ -241,85 +238,11 @@ fn in_words(r: Replacement, new: &Fitted) -> String {
     let said: Vec<String> = FACT_FIELDS
         .iter()
         .filter(|f| f.part == new.part() && asked.iter().any(|(a, _)| a.path == f.path))
-        .filter_map(|f| typed.get(f.path).map(|text| f.says(text)))
+        .filter_map(|f| typed.get(f.path).map(|text| f.says(text, Pen::METRIC)))
         .collect();
     if said.is_empty() {
         r.label().to_owned()
     } else {
         format!("{}: {}", r.label(), said.join(", "))
-    }
-}
-
-/// What a measuring station shows of the pieces that are there.
-fn learns(stop: Stop, readings: &Value) -> Vec<Fitted> {
-    let number = |e: &Entry, unit: &str| e.parse(unit).filter(|v| v.is_finite());
-    match stop {
-        Stop::Parameter(Parameter::Drive, _) => {
-            let Ok(r) = read::<DriveReadings>(readings) else {
-                return Vec::new();
-            };
-            vec![
-                Fitted::ExtruderMotor {
-                    full_steps: number(&r.full_steps, ""),
-                },
-                Fitted::ControlBoard {
-                    supply_v: None,
-                    heater_a: None,
-                    microsteps: number(&r.microsteps, ""),
-                    limit_c: None,
-                },
-                Fitted::ExtruderDrive {
-                    path: None,
-                    gear_ratio: number(&r.gear_ratio, ""),
-                    diameter_mm: number(&r.drive_diameter_mm, "mm"),
-                },
-            ]
-        }
-        Stop::Parameter(Parameter::SensorType, _) => {
-            read::<SensorReadings>(readings).map_or(Vec::new(), |r| {
-                vec![Fitted::TemperatureSensor {
-                    kind: Some(r.set_type).filter(|t| !t.is_empty()),
-                }]
-            })
-        }
-        Stop::Parameter(Parameter::Ceiling, _) | Stop::Heater => {
-            let Ok(r) = read::<HeaterReadings>(readings) else {
-                return Vec::new();
-            };
-            vec![
-                Fitted::Nozzle {
-                    bore_mm: None,
-                    material: Some(r.nozzle),
-                },
-                Fitted::HeaterBlock {
-                    material: Some(r.block),
-                    mass: None,
-                },
-                Fitted::TemperatureSensor {
-                    kind: Some(r.sensor).filter(|t| !t.is_empty()),
-                },
-                Fitted::HeaterCartridge {
-                    power_w: number(&r.marked_w, "W"),
-                },
-                Fitted::ControlBoard {
-                    supply_v: number(&r.supply_v, "V"),
-                    heater_a: None,
-                    microsteps: None,
-                    limit_c: number(&r.firmware_limit_c, "°C"),
-                },
-            ]
-        }
-        Stop::Parameter(Parameter::Tram, _) => {
-            read::<TramReadings>(readings).map_or(Vec::new(), |r| {
-                // OK because a bed has a handful of screws.
-                #[allow(clippy::cast_precision_loss)]
-                let screws = r.points.iter().filter(|p| p.screw).count() as f64;
-                vec![Fitted::Bed {
-                    screws: Some(screws),
-                    thread: Some(r.thread),
-                }]
-            })
-        }
-        _ => Vec::new(),
     }
 }

@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_heat::TOUCH_SAFE_C;
 use wattotherm_measure::text::plain;
+use wattotherm_measure::{Pen, Unit};
 
 /// The state a machine must be in for a step.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -36,7 +37,7 @@ impl Gate {
 
     /// On a chip beside the step; empty for any.
     #[must_use]
-    pub fn says(self) -> String {
+    pub fn says(self, pen: Pen) -> String {
         match self {
             Self::Any => String::new(),
             Self::Unplugged => "unplugged".into(),
@@ -44,7 +45,7 @@ impl Gate {
             Self::Cold => "cold".into(),
             Self::Warm => "warm to touch".into(),
             Self::Hot { at_c: None } => "hot".into(),
-            Self::Hot { at_c: Some(c) } => format!("hot, {} °C", plain(c, 0)),
+            Self::Hot { at_c: Some(c) } => format!("hot, {}", pen.plain(c, Unit::Celsius, 0)),
         }
     }
 
@@ -54,21 +55,25 @@ impl Gate {
         matches!(self, Self::Cold | Self::Unplugged)
     }
 
-    /// What to say of a step done with the nozzle at `at_c` [°C]; none where the gate was kept.
+    /// Whether a nozzle at `at_c` [°C] breaks it.
     #[must_use]
-    pub fn broken(self, at_c: f64) -> Option<String> {
+    pub fn broken(self, at_c: f64) -> bool {
+        self.needs_cold() && at_c > TOUCH_SAFE_C || matches!(self, Self::Hot { .. }) && at_c < HOT_C
+    }
+
+    /// What to say of a step done with the nozzle at `at_c` [°C], which broke it; quantities in braces.
+    #[must_use]
+    pub fn says_broken(self, at_c: f64) -> String {
         let shown = plain(at_c, 0);
-        if self.needs_cold() && at_c > TOUCH_SAFE_C {
-            return Some(format!(
-                "This step needs cold, and the nozzle was at {shown} °C: burns. Wait until it is at {} °C or less (the strip below counts down), untick and tick again, or say why not.",
+        if self.needs_cold() {
+            format!(
+                "This step needs cold, and the nozzle was at {{{shown} °C}}: burns. Wait until it is at {{{} °C}} or less (the strip below counts down), untick and tick again, or say why not.",
                 plain(TOUCH_SAFE_C, 0)
-            ));
+            )
+        } else {
+            format!(
+                "This step needs heat, and the nozzle was at {{{shown} °C}}. Heat it, untick and tick again, or say why not."
+            )
         }
-        if matches!(self, Self::Hot { .. }) && at_c < HOT_C {
-            return Some(format!(
-                "This step needs heat, and the nozzle was at {shown} °C. Heat it, untick and tick again, or say why not."
-            ));
-        }
-        None
     }
 }

@@ -18,7 +18,7 @@ pub fn guard_limits(facts: &PrinterFacts, house: &House, found_c: Option<f64>) -
     let top = house.ceiling(facts);
     let first = match found_c {
         Some(c) if c < top.ceiling_c => HeaterLimit::new(c, "the ceiling found at its station"),
-        _ => HeaterLimit::new(top.ceiling_c, top.held_by),
+        _ => HeaterLimit::new(top.ceiling_c, top.held_by.says()),
     };
     let careful = house.ceiling(&PrinterFacts::default());
     let other = if first.ceiling_c < careful.ceiling_c {
@@ -26,7 +26,7 @@ pub fn guard_limits(facts: &PrinterFacts, house: &House, found_c: Option<f64>) -
     } else {
         HeaterLimit::new(
             careful.ceiling_c,
-            format!("{} that a second hot end may have", careful.held_by),
+            format!("{} that a second hot end may have", careful.held_by.says()),
         )
     };
     let volume_mm = [facts.bed_x_mm, facts.bed_y_mm, facts.height_mm];

@@ -9,6 +9,7 @@ pub mod chain;
 mod context;
 pub mod effects;
 pub mod finding;
+pub mod form;
 mod gate;
 mod guard_limits;
 pub mod house;

@@ -6,7 +6,7 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_measure::Verdict;
+use wattotherm_measure::{Pen, Verdict};
 use wattotherm_printer::{Parameter, Replacement};
 
 use crate::chain::{
@@ -14,7 +14,9 @@ use crate::chain::{
 };
 use crate::finding::Finding;
 use crate::house::{House, RuleId};
-use crate::stations::StationName;
+use crate::stations::{
+    Acceptance, AnyStation, Check, Compare, Heater, HotTighten, Snapshot, station_for,
+};
 
 /// What a station of a job is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -105,28 +107,22 @@ impl FromStr for Stop {
 }
 
 impl Stop {
-    /// The worktop this station uses.
+    /// The station that is worked through there.
     #[must_use]
-    pub const fn station(self) -> StationName {
+    pub fn station(self) -> &'static dyn AnyStation {
         match self {
-            Self::Snapshot => StationName::Snapshot,
-            Self::Compare => StationName::Compare,
-            Self::Heater | Self::Parameter(Parameter::Ceiling, _) => StationName::Heater,
-            Self::HotTighten => StationName::HotTighten,
-            Self::Parameter(Parameter::SensorType, _) => StationName::Sensor,
-            Self::Parameter(Parameter::HeaterLoop, _) => StationName::HeaterLoop,
-            Self::Parameter(Parameter::Drive, _) => StationName::Drive,
-            Self::Parameter(Parameter::Tram, _) => StationName::Tram,
-            Self::Parameter(Parameter::OffsetZ, _) => StationName::OffsetZ,
-            Self::Parameter(Parameter::Flow, _) => StationName::Flow,
-            Self::Parameter(..) => StationName::Trial,
-            Self::Acceptance => StationName::Acceptance,
+            Self::Snapshot => &Snapshot,
+            Self::Compare => &Compare,
+            Self::Heater => &Heater,
+            Self::HotTighten => &HotTighten,
+            Self::Parameter(p, _) => station_for(p),
+            Self::Acceptance => &Acceptance,
             Self::Intake
             | Self::Baseline
             | Self::Fit(_)
             | Self::PowerUp
             | Self::FirstPrint
-            | Self::HandOver => StationName::Check,
+            | Self::HandOver => &Check,
         }
     }
 }
@@ -204,6 +200,8 @@ pub struct TravellerLine {
     pub waits_for: Vec<String>,
     /// What it takes at most.
     pub effort: Effort,
+    /// The fault that stopped it last, as part of a sentence.
+    pub cause: Option<String>,
     /// Verdict of the last closing.
     pub verdict: Option<Verdict>,
     /// Adjusts since it last passed.
@@ -225,17 +223,25 @@ pub struct Traveller {
     pub now: Option<String>,
 }
 
+/// How a stop was closed last.
+#[derive(Clone, Debug)]
+struct Last {
+    verdict: Verdict,
+    line: String,
+    cause: Option<String>,
+}
+
 #[derive(Clone, Debug, Default)]
 struct History {
     closed_at: Option<u64>,
     changed_at: Option<u64>,
     adjusts: u32,
-    last: Option<(Verdict, String)>,
+    last: Option<Last>,
     number: Option<f64>,
     text: Option<String>,
 }
 
-fn fold(events: &[Event], facts: &JobFacts) -> BTreeMap<Stop, History> {
+fn fold(events: &[Event], facts: &JobFacts, pen: Pen) -> BTreeMap<Stop, History> {
     let mut all: BTreeMap<Stop, History> = BTreeMap::new();
     for event in events {
         match event {
@@ -250,15 +256,22 @@ fn fold(events: &[Event], facts: &JobFacts) -> BTreeMap<Stop, History> {
                     text: facts.initial_text.get(stop).cloned(),
                     ..History::default()
                 });
-                h.last = Some((finding.verdict, finding.line.clone()));
+                // What is kept is said in metric units.
+                let said = (pen != Pen::METRIC).then(|| finding.clone().in_units(pen).words);
+                let words = said.as_ref().unwrap_or(&finding.words);
+                h.last = Some(Last {
+                    verdict: finding.facts.verdict,
+                    line: words.line.clone(),
+                    cause: words.cause.clone(),
+                });
                 if moved(h, finding) {
                     h.changed_at = Some(*seq);
                 }
-                h.number = finding.kept().or(h.number);
-                if let Some(t) = finding.kept_text() {
+                h.number = finding.facts.kept().or(h.number);
+                if let Some(t) = finding.facts.kept_text() {
                     h.text = Some(t.to_owned());
                 }
-                match finding.verdict {
+                match finding.facts.verdict {
                     Verdict::Pass => {
                         h.closed_at = Some(*seq);
                         h.adjusts = 0;
@@ -277,16 +290,16 @@ fn fold(events: &[Event], facts: &JobFacts) -> BTreeMap<Stop, History> {
 
 /// Whether this finding leaves another value than was in force, by more than its uncertainty.
 fn moved(h: &History, finding: &Finding) -> bool {
-    let u = finding.value_expanded.unwrap_or(0.0);
-    let number = match (h.number.or(finding.before), finding.kept()) {
+    let u = finding.facts.value_expanded.unwrap_or(0.0);
+    let number = match (h.number.or(finding.facts.before), finding.facts.kept()) {
         (Some(was), Some(is)) => (is - was).abs() > u,
         // A value where there was none rests on nothing older.
         (None, Some(_)) => true,
         (_, None) => false,
     };
     let text = match (
-        h.text.as_deref().or(finding.before_text.as_deref()),
-        finding.kept_text(),
+        h.text.as_deref().or(finding.facts.before_text.as_deref()),
+        finding.facts.kept_text(),
     ) {
         (Some(was), Some(is)) => was != is,
         (None, Some(_)) => true,
@@ -371,7 +384,7 @@ fn title_of(stop: Stop, facts: &JobFacts) -> String {
 /// waits for all of them and hand over for acceptance. Source: order of work as common practice.
 #[must_use]
 pub fn traveller(house: &House, facts: &JobFacts, events: &[Event]) -> Traveller {
-    let history = fold(events, facts);
+    let history = fold(events, facts, house.pen);
     let tables = house.chain_tables();
     let mut lines = Vec::new();
 
@@ -575,14 +588,14 @@ fn plain_line(
     let closed = h.closed_at.is_some();
     let state = match (&h.last, closed) {
         (_, true) => LineState::Closed,
-        (Some((Verdict::Stop, _)), false) => LineState::Stopped,
+        (Some(l), false) if l.verdict == Verdict::Stop => LineState::Stopped,
         _ => LineState::Open,
     };
     let title = title_of(stop, facts);
     TravellerLine {
         key: stop.to_string(),
         reason: reason_of(stop),
-        line: h.last.as_ref().map_or(String::new(), |(_, l)| l.clone()),
+        line: h.last.as_ref().map_or(String::new(), |l| l.line.clone()),
         title,
         state,
         strength: None,
@@ -592,7 +605,8 @@ fn plain_line(
             open_keys(before, history)
         },
         effort: effort_of_stop(stop),
-        verdict: h.last.map(|(v, _)| v),
+        verdict: h.last.as_ref().map(|l| l.verdict),
+        cause: h.last.and_then(|l| l.cause),
         adjusts: h.adjusts,
     }
 }
@@ -612,7 +626,7 @@ fn push_parameter(
     }
     let stop = Stop::Parameter(l.parameter, filament);
     let h = history.get(&stop).cloned().unwrap_or_default();
-    let stopped = matches!(h.last, Some((Verdict::Stop, _)));
+    let stopped = h.last.as_ref().is_some_and(|l| l.verdict == Verdict::Stop);
     let state = match l.status {
         Status::Due if stopped => LineState::Stopped,
         Status::Due => LineState::Open,
@@ -626,7 +640,7 @@ fn push_parameter(
         .map_or(l.reason.as_str(), |(_, r)| r)
         .trim_end_matches('.');
     let line = match (&h.last, state) {
-        (Some((_, line)), LineState::Closed | LineState::Stopped | LineState::Open) => line.clone(),
+        (Some(l), LineState::Closed | LineState::Stopped | LineState::Open) => l.line.clone(),
         _ => short.to_owned(),
     };
     let mut waits_for = prepared.to_vec();
@@ -647,7 +661,8 @@ fn push_parameter(
         line,
         waits_for,
         effort: l.effort,
-        verdict: h.last.map(|(v, _)| v),
+        verdict: h.last.as_ref().map(|l| l.verdict),
+        cause: h.last.and_then(|l| l.cause),
         adjusts: h.adjusts,
     });
 }

@@ -50,7 +50,7 @@ fn step(id: &'static str, gate: Gate, act: &str, check: &str) -> Step {
     Step {
         id,
         gate,
-        gate_says: gate.says(),
+        gate_says: String::new(),
         act: act.into(),
         check: check.into(),
         caution: None,
@@ -78,6 +78,22 @@ fn list(title: &'static str, heading: &str, steps: Vec<Step>) -> Sheet {
 /// `fit.` and a replacement's id. An unknown name gives the steps of every job.
 #[must_use]
 pub fn sheet(name: &str, context: &Context) -> Sheet {
+    let pen = context.house.pen;
+    let mut s = written(name, context);
+    s.heading = pen.text(&s.heading);
+    for hint in &mut s.hints {
+        *hint = pen.text(hint);
+    }
+    for step in &mut s.steps {
+        step.act = pen.text(&step.act);
+        step.check = pen.text(&step.check);
+        step.gate_says = step.gate.says(pen);
+    }
+    s
+}
+
+/// The list as it stands here: quantities in braces.
+fn written(name: &str, context: &Context) -> Sheet {
     match name {
         "intake" => intake(),
         "baseline" => baseline(),
@@ -151,7 +167,7 @@ fn power_up() -> Sheet {
                 "sensor_room",
                 Gate::Live,
                 "Compare the sensor's reading with the room.",
-                "Within 3 °C of the thermometer.",
+                "Within {3 K} of the thermometer.",
             ),
             step(
                 "axes",
@@ -164,7 +180,7 @@ fn power_up() -> Sheet {
                     "first_heat",
                     Gate::Live,
                     "Heat for the first time and watch.",
-                    "It rises at once and steadily; the hot-end fan starts by 50 °C and blows toward the fins.",
+                    "It rises at once and steadily; the hot-end fan starts by {50 °C} and blows toward the fins.",
                 ),
                 SignalWord::Warning,
                 "Fire. Stay with it. If the reading stands still while the heater is on, switch off at once.",
@@ -244,7 +260,7 @@ fn unload() -> Step {
         step(
             "unload",
             Gate::HOT,
-            "Push 10 to 30 mm forward until it flows, then pull the filament out.",
+            "Push {10 to 30 mm} forward until it flows, then pull the filament out.",
             "It comes out whole. If it won't, say so: that is an observation.",
         ),
         SignalWord::Caution,
@@ -291,7 +307,7 @@ fn nozzle(context: &Context) -> Sheet {
             step(
                 "lower_bed",
                 Gate::HOT,
-                "Cover or lower the bed, raise the head about 100 mm to the middle.",
+                "Cover or lower the bed, raise the head about {100 mm} to the middle.",
                 "",
             ),
             unload(),
@@ -334,7 +350,7 @@ fn nozzle(context: &Context) -> Sheet {
     s.hints = vec![
         "Tools: 7 mm socket (6 mm on some), second wrench, heat-proof gloves, brass brush.".into(),
         "Usual mistakes: nozzle tight against the block instead of the heat break; tightened cold; sock torn; wires twisted.".into(),
-        format!("Never below 200 °C and never above this hot end's ceiling of {} °C.", plain(top, 0)),
+        format!("Never below {{200 °C}} and never above this hot end's ceiling of {{{} °C}}.", plain(top, 0)),
     ];
     s
 }
@@ -371,7 +387,7 @@ fn tube(context: &Context) -> Sheet {
                 "coupler_play",
                 Gate::Any,
                 "Push the tube into the coupler and pull.",
-                "At most 0.2 mm of play. More: a new coupler.",
+                "At most {0.2 mm} of play. More: a new coupler.",
             ),
             with(
                 step(
@@ -386,7 +402,7 @@ fn tube(context: &Context) -> Sheet {
             step(
                 "lock",
                 Gate::Any,
-                "Clips on; push again, about 1 mm more goes in; lock.",
+                "Clips on; push again, about {1 mm} more goes in; lock.",
                 "A tug moves nothing.",
             ),
             step(
@@ -405,9 +421,9 @@ fn tube(context: &Context) -> Sheet {
     ));
     let top = context.house.ceiling(&context.printer);
     s.hints.push(format!(
-        "Ceiling of this hot end: {} °C, held down by {}.",
+        "Ceiling of this hot end: {{{} °C}}, held down by {}.",
         plain(top.ceiling_c, 0),
-        top.held_by
+        top.held_by.says()
     ));
     s
 }
@@ -421,7 +437,7 @@ fn any_part(part: Option<Part>) -> Sheet {
             step(
                 "cover_bed",
                 Gate::Any,
-                "Cover or lower the bed, raise the head about 100 mm to the middle.",
+                "Cover or lower the bed, raise the head about {100 mm} to the middle.",
                 "",
             ),
             before_wiring(),

@@ -7,7 +7,7 @@ use wattotherm_job::effects::{Effect, effects_of, with_effects};
 use wattotherm_job::finding::Finding;
 use wattotherm_job::house::House;
 use wattotherm_job::route::Stop;
-use wattotherm_job::stations::{StationName, evaluate, start};
+use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_job::{Context, guard_limits};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{
@@ -33,7 +33,7 @@ fn at_sheet(r: Replacement, printer: PrinterFacts) -> Context {
 
 /// The sheet with every step ticked and what is told of the new part.
 fn ticked(context: &Context, told: &[(&str, &str)]) -> Value {
-    let mut r = start(StationName::Check, context);
+    let mut r = stations::Check.start(context);
     for step in r["steps"].as_array_mut().unwrap() {
         step["state"] = json!("done");
     }
@@ -53,7 +53,7 @@ fn fitted(
 ) -> (Finding, Vec<Effect>, PrinterFacts) {
     let context = at_sheet(r, printer);
     let readings = ticked(&context, told);
-    let finding = evaluate(StationName::Check, &readings, &context).unwrap();
+    let finding = stations::Check.evaluate(&readings, &context).unwrap();
     let effects = effects_of(Stop::Fit(r), &readings, &finding, &context);
     let after = with_effects(&context.printer, &effects);
     (finding, effects, after)
@@ -94,35 +94,42 @@ fn a_new_nozzle_of_the_same_kind_changes_nothing_that_is_known() {
 #[test]
 fn a_new_bore_must_be_told_and_is_what_the_stations_then_expect() {
     let context = at_sheet(Replacement::NozzleOtherBore, lined());
-    let refused = evaluate(StationName::Check, &ticked(&context, &[]), &context).unwrap_err();
+    let refused = stations::Check
+        .evaluate(&ticked(&context, &[]), &context)
+        .unwrap_err();
     assert!(
         refused.to_string().contains("Say the new part’s bore."),
         "{refused}"
     );
     let told = [("nozzle.bore_mm", "0.6"), ("nozzle.material", "steel")];
     let (finding, effects, after) = fitted(Replacement::NozzleOtherBore, lined(), &told);
-    let row = finding.rows.iter().find(|r| r.name == "bore").unwrap();
+    let row = finding
+        .words
+        .rows
+        .iter()
+        .find(|r| r.name == "bore")
+        .unwrap();
     assert_eq!(row.before.as_deref(), Some("bore 0.4 mm"));
     assert_eq!(row.after.as_deref(), Some("bore 0.6 mm"));
     let Effect::Fit { description, .. } = &effects[0] else {
         panic!("{effects:?}")
     };
     assert_eq!(description, "nozzle, other bore: bore 0.6 mm, steel");
-    let expects = |station, parameter| {
+    let expects = |station: &dyn AnyStation, parameter| {
         let context = Context {
             printer: after.clone(),
             parameter,
             ..Context::default()
         };
-        start(station, &context)
+        station.start(&context)
     };
     assert_eq!(
-        expects(StationName::Flow, Some(Parameter::Flow))["wall_mm"],
+        expects(&stations::Flow, Some(Parameter::Flow))["wall_mm"],
         "0.675"
     );
-    assert_eq!(expects(StationName::OffsetZ, None)["commanded_mm"], "0.3");
+    assert_eq!(expects(&stations::OffsetZ, None)["commanded_mm"], "0.3");
     assert_eq!(
-        expects(StationName::Trial, Some(Parameter::Profile))["best"],
+        expects(&stations::Trial, Some(Parameter::Profile))["best"],
         "0.6"
     );
 }
@@ -137,17 +144,17 @@ fn a_profile_for_another_bore_than_the_fitted_one_is_asked_about() {
         parameter: Some(Parameter::Profile),
         ..Context::default()
     };
-    let mut r = start(StationName::Trial, &context);
+    let mut r = stations::Trial.start(&context);
     r["best"] = json!("0.4");
     r["before"] = json!("0.4");
     r["outcome"] = json!("good");
-    let asked = evaluate(StationName::Trial, &r, &context).unwrap_err();
+    let asked = stations::Trial.evaluate(&r, &context).unwrap_err();
     assert!(
         asked.to_string().contains("Did you mean 0.6 mm?"),
         "{asked}"
     );
     r["confirmed"] = json!(["best"]);
-    assert!(evaluate(StationName::Trial, &r, &context).is_ok());
+    assert!(stations::Trial.evaluate(&r, &context).is_ok());
 }
 
 #[test]
@@ -158,10 +165,10 @@ fn what_a_measuring_station_shows_of_a_part_is_learnt_and_nothing_else() {
         before: Some(235.0),
         ..Context::default()
     };
-    let mut r = start(StationName::Heater, &context);
+    let mut r = stations::Heater.start(&context);
     r["nozzle"] = json!("steel");
     r["marked_w"] = json!("50");
-    let finding = evaluate(StationName::Heater, &r, &context).unwrap();
+    let finding = stations::Heater.evaluate(&r, &context).unwrap();
     let effects = effects_of(
         Stop::Parameter(Parameter::Ceiling, None),
         &r,
@@ -188,8 +195,8 @@ fn nothing_follows_from_a_stop() {
     let mut r = ticked(&context, &[]);
     r["steps"][0]["state"] = json!("failed");
     r["steps"][0]["reason"] = json!("the thread is torn");
-    let finding = evaluate(StationName::Check, &r, &context).unwrap();
-    assert_eq!(finding.verdict, Verdict::Stop);
+    let finding = stations::Check.evaluate(&r, &context).unwrap();
+    assert_eq!(finding.facts.verdict, Verdict::Stop);
     let stop = Stop::Fit(Replacement::HeatBreakToAllMetal);
     assert_eq!(effects_of(stop, &r, &finding, &context), []);
 }
@@ -201,7 +208,7 @@ fn a_machine_value_that_moved_puts_other_filaments_in_doubt_by_the_arrows() {
         before: Some(93.0),
         ..Context::default()
     };
-    let mut r = start(StationName::Drive, &context);
+    let mut r = stations::Drive.start(&context);
     for (field, text) in [
         ("steps_set", "93"),
         ("mark_mm", "120"),
@@ -211,8 +218,8 @@ fn a_machine_value_that_moved_puts_other_filaments_in_doubt_by_the_arrows() {
         r[field] = json!(text);
     }
     r["runs"] = json!(["27.5", "27.0", "27.5"]);
-    let finding = evaluate(StationName::Drive, &r, &context).unwrap();
-    assert_eq!(finding.verdict, Verdict::Adjust);
+    let finding = stations::Drive.evaluate(&r, &context).unwrap();
+    assert_eq!(finding.facts.verdict, Verdict::Adjust);
     let effects = effects_of(
         Stop::Parameter(Parameter::Drive, None),
         &r,
@@ -245,15 +252,15 @@ fn a_bed_of_three_screws_is_trammed_at_three_and_what_was_trammed_is_known_of_th
         parameter: Some(Parameter::Tram),
         ..Context::default()
     };
-    let mut r = start(StationName::Tram, &context);
+    let mut r = stations::Tram.start(&context);
     let points = r["points"].as_array_mut().unwrap();
     assert_eq!(points.iter().filter(|p| p["screw"] == true).count(), 3);
     for p in points.iter_mut() {
         p["z_mm"] = json!("0.10");
     }
     r["thread"] = json!("M3");
-    let finding = evaluate(StationName::Tram, &r, &context).unwrap();
-    assert_eq!(finding.verdict, Verdict::Pass);
+    let finding = stations::Tram.evaluate(&r, &context).unwrap();
+    assert_eq!(finding.facts.verdict, Verdict::Pass);
     let effects = effects_of(
         Stop::Parameter(Parameter::Tram, None),
         &r,
@@ -279,18 +286,18 @@ fn a_heater_that_overloads_the_boards_output_is_stopped_where_the_rating_is_know
             },
             ..Context::default()
         };
-        let mut r = start(StationName::Heater, &context);
+        let mut r = stations::Heater.start(&context);
         r["ohm"] = json!(ohm);
         r["marked_w"] = json!(marked);
         r["planned_c"] = json!("200");
-        evaluate(StationName::Heater, &r, &context).unwrap()
+        stations::Heater.evaluate(&r, &context).unwrap()
     };
     let over = with(Some(4.0), "4.8", "120");
-    assert_eq!(over.verdict, Verdict::Stop);
+    assert_eq!(over.facts.verdict, Verdict::Stop);
     assert_eq!(
-        over.headline,
+        over.words.headline,
         "Stop: this heater draws 5.0 A, and the board's output is rated 4 A."
     );
-    assert_eq!(with(Some(4.0), "14.4", "40").verdict, Verdict::Pass);
-    assert_eq!(with(None, "4.8", "120").verdict, Verdict::Pass);
+    assert_eq!(with(Some(4.0), "14.4", "40").facts.verdict, Verdict::Pass);
+    assert_eq!(with(None, "4.8", "120").facts.verdict, Verdict::Pass);
 }

@@ -9,26 +9,29 @@ use wattotherm_heat::{
 };
 use wattotherm_job::chain::Strength;
 use wattotherm_job::finding::Finding;
-use wattotherm_job::stations::{StationName, evaluate, start};
+use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_job::{Context, ExpectedSetting};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{Parameter, Replacement};
 
 /// What a station finds, its starting readings overlaid with what is typed.
-fn found(station: StationName, context: &Context, typed: &Value) -> Finding {
-    evaluate(station, &laid_over(station, context, typed), context).unwrap()
+fn found(station: &dyn AnyStation, context: &Context, typed: &Value) -> Finding {
+    station
+        .evaluate(&laid_over(station, context, typed), context)
+        .unwrap()
 }
 
-fn laid_over(station: StationName, context: &Context, typed: &Value) -> Value {
-    let mut readings = start(station, context);
+fn laid_over(station: &dyn AnyStation, context: &Context, typed: &Value) -> Value {
+    let mut readings = station.start(context);
     for (k, v) in typed.as_object().unwrap() {
         readings[k] = v.clone();
     }
     readings
 }
 
-fn complaint(station: StationName, context: &Context, typed: &Value) -> String {
-    evaluate(station, &laid_over(station, context, typed), context)
+fn complaint(station: &dyn AnyStation, context: &Context, typed: &Value) -> String {
+    station
+        .evaluate(&laid_over(station, context, typed), context)
         .unwrap_err()
         .to_string()
 }
@@ -39,28 +42,28 @@ const REPORT: &str = "echo:; steps\necho:  M92 X80.00 Y80.00 Z400.00 E415.00\nec
 fn a_snapshot_keeps_what_reads_and_names_what_does_not() {
     let c = Context::default();
     let f = found(
-        StationName::Snapshot,
+        &stations::Snapshot,
         &c,
         &json!({ "report": format!("{REPORT}echo: M92 E1..5\n") }),
     );
-    assert_eq!(f.verdict, Verdict::Pass);
-    assert_eq!(f.headline, "Pass: 10 settings kept.");
+    assert_eq!(f.facts.verdict, Verdict::Pass);
+    assert_eq!(f.words.headline, "Pass: 10 settings kept.");
     assert!(
-        f.reasons[0].starts_with("Line 5, column 12 doesn't read"),
+        f.words.reasons[0].starts_with("Line 5, column 12 doesn't read"),
         "{:?}",
-        f.reasons
+        f.words.reasons
     );
     let none = found(
-        StationName::Snapshot,
+        &stations::Snapshot,
         &c,
         &json!({"none_because": "no console on this one"}),
     );
-    assert_eq!(none.line, "no settings reported");
+    assert_eq!(none.words.line, "no settings reported");
     assert_eq!(
-        complaint(StationName::Snapshot, &c, &json!({"report": "hello"})),
+        complaint(&stations::Snapshot, &c, &json!({"report": "hello"})),
         "No setting was found in this text: no line begins with a setting command such as M92. Paste the whole answer to M503."
     );
-    assert!(complaint(StationName::Snapshot, &c, &json!({})).contains("say why there are none"));
+    assert!(complaint(&stations::Snapshot, &c, &json!({})).contains("say why there are none"));
 }
 
 fn after_the_job() -> Context {
@@ -86,45 +89,44 @@ fn values_that_a_power_cycle_lost_are_sent_again() {
     let c = after_the_job();
     let kept = REPORT.replace("P22.40 I1.32 D95.00", "P30.00 I2.00 D100.00");
     let f = found(
-        StationName::Compare,
+        &stations::Compare,
         &c,
         &json!({"report": kept, "power_cycled": "yes"}),
     );
     assert_eq!(
-        f.headline,
+        f.words.headline,
         "Pass: 3 values of this job stand in the printer."
     );
-    assert_eq!(f.line, "3 values read back after a power cycle");
+    assert_eq!(f.words.line, "3 values read back after a power cycle");
     assert_eq!(
-        f.rows[0].name,
+        f.words.rows[0].name,
         "M301 D heater loop, derivative (Heater loop)"
     );
     let lost = found(
-        StationName::Compare,
+        &stations::Compare,
         &c,
         &json!({"report": REPORT, "power_cycled": "yes"}),
     );
-    assert_eq!(lost.verdict, Verdict::Adjust);
+    assert_eq!(lost.facts.verdict, Verdict::Adjust);
     assert_eq!(
-        lost.headline,
+        lost.words.headline,
         "Adjust: 3 values of Heater loop are not in the printer."
     );
-    assert_eq!(lost.commands[0].line, "M301 P30 I2 D100");
+    assert_eq!(lost.facts.commands[0].line, "M301 P30 I2 D100");
     assert!(
-        lost.sentence.contains("they were not stored"),
+        lost.words.sentence.contains("they were not stored"),
         "{}",
-        lost.sentence
+        lost.words.sentence
     );
-    assert!(lost.reasons[0].contains("left M301 P at 30; the printer holds 22.4"));
+    assert!(lost.words.reasons[0].contains("left M301 P at 30; the printer holds 22.4"));
     let unproven = found(
-        StationName::Compare,
+        &stations::Compare,
         &c,
         &json!({"report": kept, "power_cycled": "no"}),
     );
-    assert!(unproven.sentence.contains("not proven to be stored"));
+    assert!(unproven.words.sentence.contains("not proven to be stored"));
     assert!(
-        complaint(StationName::Compare, &c, &json!({"report": kept}))
-            .contains("switched off and on")
+        complaint(&stations::Compare, &c, &json!({"report": kept})).contains("switched off and on")
     );
 }
 
@@ -136,88 +138,101 @@ fn a_change_that_no_station_made_is_asked_about() {
     };
     let moved = REPORT.replace("Z-1.620", "Z-1.500");
     let f = found(
-        StationName::Compare,
+        &stations::Compare,
         &c,
         &json!({"report": moved, "power_cycled": "yes"}),
     );
-    assert_eq!(f.verdict, Verdict::MeasureAgain);
+    assert_eq!(f.facts.verdict, Verdict::MeasureAgain);
     assert!(
-        f.sentence.starts_with("M851 Z: say below why"),
+        f.words.sentence.starts_with("M851 Z: say below why"),
         "{}",
-        f.sentence
+        f.words.sentence
     );
     let told = found(
-        StationName::Compare,
+        &stations::Compare,
         &c,
         &json!({"report": moved, "power_cycled": "yes", "explained": "the customer's baby step"}),
     );
-    assert_eq!(told.verdict, Verdict::Pass);
+    assert_eq!(told.facts.verdict, Verdict::Pass);
 }
 
 #[test]
 fn a_sensor_is_judged_by_the_room_and_by_its_resistance() {
     let c = Context::default();
-    let at = |typed: Value| found(StationName::Sensor, &c, &typed);
+    let at = |typed: Value| found(&stations::Sensor, &c, &typed);
     let right = at(json!({"room_c": "22", "shown_c": "22,8", "ohm": "114800"}));
-    assert_eq!(right.verdict, Verdict::Pass, "{}", right.headline);
-    assert_eq!(right.kept_text(), Some("glass bead, 100 kΩ, B 3950"));
+    assert_eq!(
+        right.facts.verdict,
+        Verdict::Pass,
+        "{}",
+        right.words.headline
+    );
+    assert_eq!(right.facts.kept_text(), Some("glass bead, 100 kΩ, B 3950"));
     // 10 kΩ at 25 °C has 11.4 kΩ at 22 °C by R25·exp(B(1/T − 1/298.15)).
     let wrong = at(json!({"room_c": "22", "shown_c": "84", "ohm": "11440"}));
-    assert_eq!(wrong.verdict, Verdict::Stop);
+    assert_eq!(wrong.facts.verdict, Verdict::Stop);
     assert!(
-        wrong.headline.contains("10 kΩ") && wrong.headline.contains("set to glass bead, 100 kΩ"),
+        wrong.words.headline.contains("10 kΩ")
+            && wrong.words.headline.contains("set to glass bead, 100 kΩ"),
         "{}",
-        wrong.headline
+        wrong.words.headline
     );
     assert!(
         wrong
+            .words
             .sentence
             .contains("At a true 200 °C the printer would show"),
         "{}",
-        wrong.sentence
+        wrong.words.sentence
     );
     let open = at(json!({"room_c": "22", "shown_c": "0", "bed_c": "22,4"}));
     assert!(
-        open.headline.contains("circuit is open") && open.sentence.contains("the bed reads right")
+        open.words.headline.contains("circuit is open")
+            && open.words.sentence.contains("the bed reads right")
     );
     let short = at(json!({"room_c": "22", "shown_c": "350"}));
-    assert!(short.headline.contains("shorted"));
+    assert!(short.words.headline.contains("shorted"));
     let warm = at(json!({"room_c": "22", "shown_c": "25,5"}));
-    assert_eq!(warm.verdict, Verdict::MeasureAgain);
+    assert_eq!(warm.facts.verdict, Verdict::MeasureAgain);
     let odd = at(json!({"room_c": "22", "shown_c": "40"}));
     assert!(
-        odd.verdict == Verdict::Stop
+        odd.facts.verdict == Verdict::Stop
             && odd
+                .words
                 .sentence
                 .contains("Measure the sensor's resistance cold")
     );
     let unknown = at(json!({"room_c": "22", "shown_c": "22", "ohm": "30"}));
     assert!(
         unknown
+            .words
             .headline
             .contains("30 Ω at 22 °C is no sensor of the list"),
         "{}",
-        unknown.headline
+        unknown.words.headline
     );
 }
 
 #[test]
 fn a_heater_for_another_voltage_is_stopped_before_it_burns() {
     let c = Context::default();
-    let at = |ohm: &str| found(StationName::Heater, &c, &json!({ "ohm": ohm }));
+    let at = |ohm: &str| found(&stations::Heater, &c, &json!({ "ohm": ohm }));
     // P = V²/R: 24 V on 14.4 Ω make 40 W; on 3.6 Ω 160 W, a 12 V part (method notes, section 2).
-    assert_eq!(at("14.4").verdict, Verdict::Pass);
+    assert_eq!(at("14.4").facts.verdict, Verdict::Pass);
     let burns = at("3.6");
     assert!(
-        burns.headline.contains("makes 160 W at 24 V, not 40 W")
-            && burns.sentence.starts_with("Fire."),
+        burns
+            .words
+            .headline
+            .contains("makes 160 W at 24 V, not 40 W")
+            && burns.words.sentence.starts_with("Fire."),
         "{}",
-        burns.headline
+        burns.words.headline
     );
-    assert!(at("57.6").sentence.contains("higher voltage"));
-    assert!(at("10000000").headline.contains("open circuit"));
-    assert!(at("0.3").headline.contains("short circuit"));
-    assert!(complaint(StationName::Heater, &c, &json!({})).contains("heater's resistance"));
+    assert!(at("57.6").words.sentence.contains("higher voltage"));
+    assert!(at("10000000").words.headline.contains("open circuit"));
+    assert!(at("0.3").words.headline.contains("short circuit"));
+    assert!(complaint(&stations::Heater, &c, &json!({})).contains("heater's resistance"));
 }
 
 #[test]
@@ -228,32 +243,34 @@ fn the_ceiling_names_the_part_that_holds_it_and_the_firmware_that_is_too_low() {
         ..Context::default()
     };
     c.printer.firmware_limit_c = Some(275.0);
-    let lined = found(StationName::Heater, &c, &json!({"planned_c": "230"}));
-    assert_eq!(lined.headline, "Adjust: ceiling 240 → 235 °C.");
-    assert!(lined.sentence.starts_with("The liner holds it down."));
-    let too_hot = found(StationName::Heater, &c, &json!({"planned_c": "250"}));
+    let lined = found(&stations::Heater, &c, &json!({"planned_c": "230"}));
+    assert_eq!(lined.words.headline, "Adjust: ceiling 240 → 235 °C.");
+    assert!(lined.words.sentence.starts_with("The liner holds it down."));
+    let too_hot = found(&stations::Heater, &c, &json!({"planned_c": "250"}));
     assert!(
-        too_hot.verdict == Verdict::Stop
+        too_hot.facts.verdict == Verdict::Stop
             && too_hot
+                .words
                 .sentence
                 .contains("Raising the firmware limit doesn't raise that")
     );
     // A firmware limit of 230 takes 215 at most: it refuses within 15 °C (common practice).
     let low = found(
-        StationName::Heater,
+        &stations::Heater,
         &c,
         &json!({"planned_c": "230", "taken_c": "215"}),
     );
     assert!(
-        low.headline.contains("the firmware allows 215 °C"),
+        low.words.headline.contains("the firmware allows 215 °C"),
         "{}",
-        low.headline
+        low.words.headline
     );
     assert!(
-        low.sentence
+        low.words
+            .sentence
             .contains("The parts would bear it: the liner allows 235 °C"),
         "{}",
-        low.sentence
+        low.words.sentence
     );
 }
 
@@ -312,16 +329,27 @@ fn swings_that_the_block_cannot_make_stop_the_station_and_no_tuning_is_offered()
     // 200 falling to the 160s and back within two seconds, again and again, as a breaking wire does.
     let torn = drawn(240, |t| if t % 20.0 < 2.0 { 165.0 } else { 205.0 }, 0.5);
     let f = found(
-        StationName::HeaterLoop,
+        &stations::HeaterLoop,
         &loop_context(),
         &json!({"hold": hold_of(&torn), "tune": tuned()}),
     );
-    assert_eq!(f.verdict, Verdict::Stop);
-    assert!(f.headline.contains("sensor or wiring"), "{}", f.headline);
-    assert!(f.sentence.contains("Don't tune"), "{}", f.sentence);
-    assert!(f.commands.is_empty() && f.after_text.is_none() && f.plain.is_empty());
+    assert_eq!(f.facts.verdict, Verdict::Stop);
     assert!(
-        f.reasons
+        f.words.headline.contains("sensor or wiring"),
+        "{}",
+        f.words.headline
+    );
+    assert!(
+        f.words.sentence.contains("Don't tune"),
+        "{}",
+        f.words.sentence
+    );
+    assert!(
+        f.facts.commands.is_empty() && f.facts.after_text.is_none() && f.words.plain.is_empty()
+    );
+    assert!(
+        f.words
+            .reasons
             .iter()
             .any(|r| r.contains("this block can change by"))
     );
@@ -330,26 +358,28 @@ fn swings_that_the_block_cannot_make_stop_the_station_and_no_tuning_is_offered()
 #[test]
 fn the_loop_goes_from_hold_to_tune_to_verify() {
     let c = loop_context();
-    let at = |typed: Value| found(StationName::HeaterLoop, &c, &typed);
-    assert!(at(json!({})).headline.contains("first"));
+    let at = |typed: Value| found(&stations::HeaterLoop, &c, &typed);
+    assert!(at(json!({})).words.headline.contains("first"));
     let held = at(json!({ "hold": steady() }));
     assert!(
-        held.verdict == Verdict::MeasureAgain && held.headline.contains("Now run the autotune"),
+        held.facts.verdict == Verdict::MeasureAgain
+            && held.words.headline.contains("Now run the autotune"),
         "{}",
-        held.headline
+        held.words.headline
     );
     // Ziegler & Nichols 1942 on Ku 50, Tu 18.7 s: P 30.0, I 3.21, D 70.1 (fact of the trade in the method notes).
     let proposed = at(json!({"hold": steady(), "tune": tuned(), "rule": "ziegler_nichols"}));
-    assert_eq!(proposed.headline, "Adjust: P 30.00 I 3.21 D 70.12.");
-    assert_eq!(proposed.commands[0].line, "M301 P30 I3.21 D70.12");
+    assert_eq!(proposed.words.headline, "Adjust: P 30.00 I 3.21 D 70.12.");
+    assert_eq!(proposed.facts.commands[0].line, "M301 P30 I3.21 D70.12");
     assert!(
         proposed
+            .words
             .plain
             .iter()
             .any(|p| p.name == "output 0-1" && p.value.starts_with("P 0.11765"))
     );
     let set = json!({"tune": tuned(), "rule": "ziegler_nichols", "set_p": "30", "set_i": "3.21", "set_d": "70.12"});
-    assert!(at(set.clone()).headline.contains("Verify them"));
+    assert!(at(set.clone()).words.headline.contains("Verify them"));
     let verify = |figures: LoopFigures, now: &str| {
         let reading = hold_result(
             &drawn(200, |_| 210.0, 0.4),
@@ -370,15 +400,15 @@ fn the_loop_goes_from_hold_to_tune_to_verify() {
         recovery_s: Some(20.0),
     };
     let pass = verify(good, "P 30.00 I 3.21 D 70.12");
-    assert_eq!(pass.headline, "Pass: the loop holds 210 °C.");
-    assert_eq!(pass.kept_text(), Some("P 30.00 I 3.21 D 70.12"));
-    assert_eq!(pass.bands.len(), 4);
+    assert_eq!(pass.words.headline, "Pass: the loop holds 210 °C.");
+    assert_eq!(pass.facts.kept_text(), Some("P 30.00 I 3.21 D 70.12"));
+    assert_eq!(pass.facts.bands.len(), 4);
     let lost = verify(good, "P 22.40 I 1.32 D 95.00");
     assert_eq!(
-        lost.headline,
+        lost.words.headline,
         "Adjust: the printer holds P 22.40 I 1.32 D 95.00."
     );
-    assert_eq!(lost.commands[0].line, "M301 P30 I3.21 D70.12");
+    assert_eq!(lost.facts.commands[0].line, "M301 P30 I3.21 D70.12");
     let rings = verify(
         LoopFigures {
             overshoot_c: Some(9.0),
@@ -388,12 +418,13 @@ fn the_loop_goes_from_hold_to_tune_to_verify() {
         "P 30.00 I 3.21 D 70.12",
     );
     assert!(
-        rings.verdict == Verdict::MeasureAgain
+        rings.facts.verdict == Verdict::MeasureAgain
             && rings
+                .words
                 .headline
                 .contains("it overshoots and it doesn't settle"),
         "{}",
-        rings.headline
+        rings.words.headline
     );
     let blown = verify(
         LoopFigures {
@@ -402,7 +433,10 @@ fn the_loop_goes_from_hold_to_tune_to_verify() {
         },
         "P 30.00 I 3.21 D 70.12",
     );
-    assert!(blown.verdict == Verdict::Stop && blown.headline.contains("part fan steals heat"));
+    assert!(
+        blown.facts.verdict == Verdict::Stop
+            && blown.words.headline.contains("part fan steals heat")
+    );
 }
 
 #[test]
@@ -411,16 +445,16 @@ fn a_steady_loop_is_left_alone_where_it_is_only_verified() {
         strength: Some(Strength::Verify),
         ..loop_context()
     };
-    let f = found(StationName::HeaterLoop, &c, &json!({ "hold": steady() }));
-    assert_eq!(f.headline, "Pass: it holds 210 °C.");
+    let f = found(&stations::HeaterLoop, &c, &json!({ "hold": steady() }));
+    assert_eq!(f.words.headline, "Pass: it holds 210 °C.");
     let hot = found(
-        StationName::HeaterLoop,
+        &stations::HeaterLoop,
         &c,
         &json!({"hold": steady(), "sink_c": "78"}),
     );
-    assert!(hot.verdict == Verdict::Stop && hot.headline.contains("heat sink"));
+    assert!(hot.facts.verdict == Verdict::Stop && hot.words.headline.contains("heat sink"));
     assert!(
-        complaint(StationName::HeaterLoop, &c, &json!({"target_c": "260"}))
+        complaint(&stations::HeaterLoop, &c, &json!({"target_c": "260"}))
             .contains("above the ceiling of 235 °C, held down by the liner")
     );
 }
@@ -430,7 +464,7 @@ fn another_rule_can_be_tried_in_the_next_round_without_another_autotune() {
     let mut c = loop_context();
     c.previous =
         Some(json!({"tune": tuned(), "rule": "simc", "target_c": "215", "fan_percent": "30"}));
-    let begun = start(StationName::HeaterLoop, &c);
+    let begun = stations::HeaterLoop.start(&c);
     assert_eq!(begun["tune"], tuned());
     assert_eq!(
         (begun["target_c"].as_str(), begun["set_p"].as_str()),
@@ -446,35 +480,44 @@ fn a_hot_tightening_is_proven_by_temperature_gap_and_wait() {
     let with = |k: &str, v: &str| {
         let mut t = good.clone();
         t[k] = json!(v);
-        found(StationName::HotTighten, &c, &t)
+        found(&stations::HotTighten, &c, &t)
     };
     assert_eq!(
-        found(StationName::HotTighten, &c, &good).headline,
+        found(&stations::HotTighten, &c, &good).words.headline,
         "Pass: tightened at 233 °C, no seep."
     );
     assert!(
         with("seeps", "yes")
+            .words
             .headline
             .contains("seeps above the nozzle")
     );
     assert!(
         with("gap_left", "no")
+            .words
             .headline
             .contains("sits on the block")
     );
-    assert!(with("block_held", "no").sentence.contains("twist"));
+    assert!(with("block_held", "no").words.sentence.contains("twist"));
     assert!(
         with("torque_nm", "4.5")
+            .words
             .headline
             .contains("more than the thread bears")
     );
     let cold = with("at_c", "180");
     assert!(
-        cold.verdict == Verdict::MeasureAgain && cold.sentence.contains("heat to 235 °C"),
+        cold.facts.verdict == Verdict::MeasureAgain
+            && cold.words.sentence.contains("heat to 235 °C"),
         "{}",
-        cold.sentence
+        cold.words.sentence
     );
-    assert!(with("waited_min", "1").sentence.contains("wait 2 min"));
+    assert!(
+        with("waited_min", "1")
+            .words
+            .sentence
+            .contains("wait 2 min")
+    );
 }
 
 #[test]
@@ -483,30 +526,32 @@ fn a_cold_step_ticked_hot_wants_a_reason() {
         list: Some("fit.heater_cartridge".into()),
         ..Context::default()
     };
-    let begun = start(StationName::Check, &c);
+    let begun = stations::Check.start(&c);
     let n = begun["steps"].as_array().unwrap().len();
     let tick = |at: Option<f64>, reason: &str| -> Value {
         let steps: Vec<Value> = (0..n).map(|i| json!({"state": "done", "reason": if i == 2 { reason } else { "" }, "at_c": if i == 2 { at } else { None }})).collect();
         json!({"steps": steps, "counted_out": "4", "counted_in": "4"})
     };
-    let refused = complaint(StationName::Check, &c, &tick(Some(183.0), ""));
+    let refused = complaint(&stations::Check, &c, &tick(Some(183.0), ""));
     assert!(
         refused.contains("needs cold, and the nozzle was at 183 °C") && refused.contains("48 °C"),
         "{refused}"
     );
     assert_eq!(
-        found(StationName::Check, &c, &tick(Some(31.0), "")).verdict,
+        found(&stations::Check, &c, &tick(Some(31.0), ""))
+            .facts
+            .verdict,
         Verdict::Pass
     );
     let reasoned = found(
-        StationName::Check,
+        &stations::Check,
         &c,
         &tick(Some(183.0), "sensor lies beside the block"),
     );
     assert!(
-        reasoned.reasons[0].contains("Done at 183 °C, outside its gate"),
+        reasoned.words.reasons[0].contains("Done at 183 °C, outside its gate"),
         "{:?}",
-        reasoned.reasons
+        reasoned.words.reasons
     );
 }
 
@@ -515,12 +560,12 @@ fn gains_are_read_in_the_form_the_firmware_writes_them() {
     let mut c = loop_context();
     c.before_text = None;
     let unit = json!({"form": "unit", "set_p": "0.0878", "set_i": "0.00518", "set_d": "0.3725", "hold": steady()});
-    let f = found(StationName::HeaterLoop, &c, &unit);
-    let gains = Gains::from_text(&f.before_text.unwrap()).unwrap();
+    let f = found(&stations::HeaterLoop, &c, &unit);
+    let gains = Gains::from_text(&f.facts.before_text.unwrap()).unwrap();
     assert!((gains.in_form(OutputForm::Byte)[0] - 22.39).abs() < 0.01);
     assert!(
         complaint(
-            StationName::HeaterLoop,
+            &stations::HeaterLoop,
             &c,
             &json!({"form": "unit", "set_p": "22.4", "set_i": "1.3", "set_d": "95"})
         )
@@ -537,8 +582,8 @@ fn gains_are_read_in_the_form_the_firmware_writes_them() {
 fn a_printer_without_a_link_is_tuned_from_what_its_display_shows() {
     let c = loop_context();
     let tuned = json!({"typed_ku": "50", "typed_tu_s": "18.7", "rule": "ziegler_nichols"});
-    let f = found(StationName::HeaterLoop, &c, &tuned);
-    assert_eq!(f.headline, "Adjust: P 30.00 I 3.21 D 70.12.");
+    let f = found(&stations::HeaterLoop, &c, &tuned);
+    assert_eq!(f.words.headline, "Adjust: P 30.00 I 3.21 D 70.12.");
     let mut verified = tuned.clone();
     for (k, v) in [
         ("set_p", "30"),
@@ -552,15 +597,15 @@ fn a_printer_without_a_link_is_tuned_from_what_its_display_shows() {
         verified[k] = json!(v);
     }
     assert_eq!(
-        found(StationName::HeaterLoop, &c, &verified).headline,
+        found(&stations::HeaterLoop, &c, &verified).words.headline,
         "Pass: the loop holds 210 °C."
     );
     verified["typed_swing_c"] = json!("4");
-    let swings = found(StationName::HeaterLoop, &c, &verified);
+    let swings = found(&stations::HeaterLoop, &c, &verified);
     assert!(
-        swings.headline.contains("it swings in the hold"),
+        swings.words.headline.contains("it swings in the hold"),
         "{}",
-        swings.headline
+        swings.words.headline
     );
 }
 
@@ -619,21 +664,21 @@ fn an_autotunes_result_prefers_what_the_printer_saw_and_falls_back_on_the_log() 
 
 #[test]
 fn every_heat_station_begins_with_readings_that_it_can_read() {
-    let contexts = [
-        (StationName::Snapshot, Context::default()),
-        (StationName::Compare, after_the_job()),
-        (StationName::Sensor, Context::default()),
-        (StationName::Heater, Context::default()),
-        (StationName::HeaterLoop, loop_context()),
-        (StationName::HotTighten, Context::default()),
+    let contexts: [(&dyn AnyStation, Context); 6] = [
+        (&stations::Snapshot, Context::default()),
+        (&stations::Compare, after_the_job()),
+        (&stations::Sensor, Context::default()),
+        (&stations::Heater, Context::default()),
+        (&stations::HeaterLoop, loop_context()),
+        (&stations::HotTighten, Context::default()),
     ];
     for (station, context) in contexts {
-        let begun = start(station, &context);
-        match evaluate(station, &begun, &context) {
-            Ok(f) => assert_ne!(f.verdict, Verdict::Pass, "{station:?} passes unread"),
+        let begun = station.start(&context);
+        match station.evaluate(&begun, &context) {
+            Ok(f) => assert_ne!(f.facts.verdict, Verdict::Pass, "{station:?} passes unread"),
             Err(e) => assert!(!e.to_string().is_empty()),
         }
-        let up = wattotherm_job::stations::set_up(station, &begun, &context);
+        let up = station.set_up(&begun, &context);
         assert!(
             up.heading.ends_with('.') && !up.heading.contains("  "),
             "{}",
@@ -641,10 +686,10 @@ fn every_heat_station_begins_with_readings_that_it_can_read() {
         );
         let mut odd = begun.clone();
         odd["version"] = json!("one");
-        assert!(evaluate(station, &odd, &context).is_err());
+        assert!(station.evaluate(&odd, &context).is_err());
         odd = begun;
         odd["surprise"] = json!(1);
-        let complaint = evaluate(station, &odd, &context).unwrap_err().to_string();
+        let complaint = station.evaluate(&odd, &context).unwrap_err().to_string();
         assert!(complaint.contains("surprise"), "{complaint}");
     }
 }

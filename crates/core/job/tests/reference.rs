@@ -5,13 +5,12 @@
 use serde_json::json;
 use wattotherm_job::Context;
 use wattotherm_job::stations::{
-    StationName,
+    self, AnyStation,
     acceptance::{
         clean_run_min, it_grade_by_formula_um, it_grade_um, mean_time_bounds_min,
         tolerance_factor_um,
     },
     drive::{computed_steps_per_mm, mm_per_motor_turn},
-    evaluate,
 };
 use wattotherm_measure::{
     Component, SettleOption, Verdict, combine, decide, default_instruments, expanded, fresh_mean,
@@ -348,7 +347,7 @@ fn a_steel_rule_can_not_pass_half_a_percent_with_one_run() {
         0.0,
         0.5,
         [SettleOption {
-            says: "four runs over 200 mm".into(),
+            way: "four runs over 200 mm",
             expanded: four / 2.0,
         }],
     );
@@ -364,8 +363,10 @@ fn a_cube_of_20_05_passes_and_one_of_20_12_does_not() {
                "first_layer_good": "yes", "walls_even": "yes", "clicking": "no", "came_back": "no", "clean_run_min": 31})
     };
     let verdict = |x: &str| {
-        evaluate(StationName::Acceptance, &readings(x), &Context::default())
+        stations::Acceptance
+            .evaluate(&readings(x), &Context::default())
             .unwrap()
+            .facts
             .verdict
     };
     assert_eq!(verdict("20.05"), Verdict::Pass);

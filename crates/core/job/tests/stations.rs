@@ -7,19 +7,19 @@ use serde_json::{Value, json};
 use wattotherm_job::Context;
 use wattotherm_job::finding::Finding;
 use wattotherm_job::house::{Choice, House, RULES, RuleId, TOLERANCES, ToleranceId};
-use wattotherm_job::stations::{EvaluateError, StationName, evaluate, set_up, start};
+use wattotherm_job::stations::{self, AnyStation, EvaluateError, STATIONS, all_stations};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{Parameter, Replacement};
 
-fn found(station: StationName, readings: &Value, context: &Context) -> Finding {
-    evaluate(station, readings, context).unwrap()
+fn found(station: &dyn AnyStation, readings: &Value, context: &Context) -> Finding {
+    station.evaluate(readings, context).unwrap()
 }
 
 fn problems(
-    station: StationName,
+    station: &dyn AnyStation,
     readings: &Value,
 ) -> Vec<(String, &'static str, String, Option<f64>)> {
-    match evaluate(station, readings, &Context::default()) {
+    match station.evaluate(readings, &Context::default()) {
         Err(EvaluateError::Readings(e)) => e
             .problems
             .iter()
@@ -65,56 +65,55 @@ fn geared(set: &str, runs: &[&str]) -> Value {
 #[test]
 fn drive_adjusts_by_the_sketch_of_the_design() {
     let f = found(
-        StationName::Drive,
+        &stations::Drive,
         &drive(&["27.5", "27,0"]),
         &Context::default(),
     );
-    assert_eq!(f.verdict, Verdict::Adjust);
-    assert_eq!(f.after, Some(100.27));
-    assert_eq!(f.bands[0].measured_text, "92.75 ±0.58 mm");
-    assert_eq!(f.headline, "Adjust: 93.0 → 100.3 steps/mm.");
-    let lines: Vec<&str> = f.commands.iter().map(|c| c.line.as_str()).collect();
+    assert_eq!(f.facts.verdict, Verdict::Adjust);
+    assert_eq!(f.facts.after, Some(100.27));
+    assert_eq!(f.words.bands[0].measured, "92.75 ±0.58 mm");
+    assert_eq!(f.words.headline, "Adjust: 93.0 → 100.3 steps/mm.");
+    let lines: Vec<&str> = f.facts.commands.iter().map(|c| c.line.as_str()).collect();
     assert_eq!(lines, ["M92 E100.27", "M500", "M503"]);
 }
 
 #[test]
 fn drive_passes_with_a_caliper_and_asks_again_with_a_rule() {
-    let rule = found(StationName::Drive, &drive(&["20"]), &Context::default());
-    assert_eq!(rule.verdict, Verdict::MeasureAgain);
+    let rule = found(&stations::Drive, &drive(&["20"]), &Context::default());
+    assert_eq!(rule.facts.verdict, Verdict::MeasureAgain);
     assert!(
-        rule.reasons
+        rule.words
+            .reasons
             .iter()
             .any(|r| r.contains("rests on the instrument alone")),
         "{:?}",
-        rule.reasons
+        rule.words.reasons
     );
     assert!(
-        rule.settle.iter().any(|s| s.contains("more runs")),
+        rule.words.settle.iter().any(|s| s.contains("more runs")),
         "{:?}",
-        rule.settle
+        rule.words.settle
     );
     assert!(
-        rule.settle.iter().any(|s| s.contains("feed 200 mm")),
+        rule.words.settle.iter().any(|s| s.contains("feed 200 mm")),
         "{:?}",
-        rule.settle
+        rule.words.settle
     );
-    assert!(rule.commands.is_empty());
+    assert!(rule.facts.commands.is_empty());
     let caliper = with(drive(&["20.03"]), &json!({"instrument": "caliper"}));
     assert_eq!(
-        found(StationName::Drive, &caliper, &Context::default()).verdict,
+        found(&stations::Drive, &caliper, &Context::default())
+            .facts
+            .verdict,
         Verdict::Pass
     );
 }
 
 #[test]
 fn what_would_settle_does_settle_it() {
-    let first = found(
-        StationName::Drive,
-        &drive(&["20", "20"]),
-        &Context::default(),
-    );
-    assert_eq!(first.verdict, Verdict::MeasureAgain);
-    let more: usize = first.settle[0]
+    let first = found(&stations::Drive, &drive(&["20", "20"]), &Context::default());
+    assert_eq!(first.facts.verdict, Verdict::MeasureAgain);
+    let more: usize = first.words.settle[0]
         .split(' ')
         .next()
         .unwrap()
@@ -122,11 +121,15 @@ fn what_would_settle_does_settle_it() {
         .unwrap_or(1);
     let runs = vec!["20"; 2 + more];
     assert_eq!(
-        found(StationName::Drive, &drive(&runs), &Context::default()).verdict,
+        found(&stations::Drive, &drive(&runs), &Context::default())
+            .facts
+            .verdict,
         Verdict::Pass
     );
     assert_ne!(
-        found(StationName::Drive, &drive(&runs[1..]), &Context::default()).verdict,
+        found(&stations::Drive, &drive(&runs[1..]), &Context::default())
+            .facts
+            .verdict,
         Verdict::Pass
     );
 }
@@ -163,23 +166,19 @@ fn drive_names_the_wrong_number_after_a_change_of_gears() {
         (drive(&["120", "120"]), "nothing was fed"),
     ];
     for (readings, cause) in cases {
-        let f = found(StationName::Drive, &readings, &fresh);
+        let f = found(&stations::Drive, &readings, &fresh);
         assert_eq!(
-            (f.verdict, f.cause.as_deref()),
+            (f.facts.verdict, f.words.cause.as_deref()),
             (Verdict::Stop, Some(cause))
         );
         assert!(
-            f.commands.is_empty() && f.after.is_none() && f.plain.is_empty(),
+            f.facts.commands.is_empty() && f.facts.after.is_none() && f.words.plain.is_empty(),
             "a stop sets nothing"
         );
     }
-    let old = found(
-        StationName::Drive,
-        &drive(&["70", "70"]),
-        &Context::default(),
-    );
+    let old = found(&stations::Drive, &drive(&["70", "70"]), &Context::default());
     assert_eq!(
-        old.cause.as_deref(),
+        old.words.cause.as_deref(),
         Some("beyond ±15 % with the drive untouched")
     );
 }
@@ -191,25 +190,27 @@ fn drive_tells_slip_and_resistance_from_steps() {
         &json!({"speed_mm_s": "1.5", "fast_mm_s": "5", "fast_runs": ["26", "26"]}),
     );
     assert_eq!(
-        found(StationName::Drive, &slip, &Context::default())
+        found(&stations::Drive, &slip, &Context::default())
+            .words
             .cause
             .as_deref(),
         Some("it slips when it feeds faster")
     );
     let held = with(drive(&["31", "31"]), &json!({"free_runs": ["20", "20"]}));
     assert_eq!(
-        found(StationName::Drive, &held, &Context::default())
+        found(&stations::Drive, &held, &Context::default())
+            .words
             .cause
             .as_deref(),
         Some("resistance downstream of the drive")
     );
     let both = with(drive(&["25", "25"]), &json!({"free_runs": ["25", "25"]}));
-    let f = found(StationName::Drive, &both, &Context::default());
-    assert_eq!(f.verdict, Verdict::Adjust);
+    let f = found(&stations::Drive, &both, &Context::default());
+    assert_eq!(f.facts.verdict, Verdict::Adjust);
     assert!(
-        f.reasons.iter().any(|r| r.contains("short alike")),
+        f.words.reasons.iter().any(|r| r.contains("short alike")),
         "{:?}",
-        f.reasons
+        f.words.reasons
     );
 }
 
@@ -220,16 +221,16 @@ fn the_fourth_adjust_is_a_stop() {
             adjusts_so_far: adjusts,
             ..Context::default()
         };
-        let f = found(StationName::Drive, &drive(&["27.5", "27"]), &context);
+        let f = found(&stations::Drive, &drive(&["27.5", "27"]), &context);
         assert_eq!(
-            f.verdict,
+            f.facts.verdict,
             if adjusts < 3 {
                 Verdict::Adjust
             } else {
                 Verdict::Stop
             }
         );
-        assert_eq!(f.commands.is_empty(), adjusts >= 3);
+        assert_eq!(f.facts.commands.is_empty(), adjusts >= 3);
     }
 }
 
@@ -247,19 +248,15 @@ fn the_computed_school_sets_the_computed_value() {
         house,
         ..Context::default()
     };
-    let f = found(
-        StationName::Drive,
-        &geared("400", &["24", "24.2"]),
-        &context,
-    );
-    assert_eq!((f.verdict, f.after), (Verdict::Adjust, Some(418.6)));
+    let f = found(&stations::Drive, &geared("400", &["24", "24.2"]), &context);
     assert_eq!(
-        found(
-            StationName::Drive,
-            &geared("418.6", &["22", "22"]),
-            &context
-        )
-        .verdict,
+        (f.facts.verdict, f.facts.after),
+        (Verdict::Adjust, Some(418.6))
+    );
+    assert_eq!(
+        found(&stations::Drive, &geared("418.6", &["22", "22"]), &context)
+            .facts
+            .verdict,
         Verdict::Pass
     );
 }
@@ -332,14 +329,18 @@ fn bad_numbers_get_a_kind_message_each() {
         ),
     ];
     for (readings, field, code, message, suggestion) in cases {
-        let got = problems(StationName::Drive, &readings);
+        let got = problems(&stations::Drive, &readings);
         assert!(
             got.contains(&(field.into(), code, message.into(), suggestion)),
             "{readings}: {got:?}"
         );
     }
     let confirmed = with(drive(&["27.5", "2.75"]), &json!({"confirmed": ["runs.1"]}));
-    assert!(evaluate(StationName::Drive, &confirmed, &Context::default()).is_ok());
+    assert!(
+        stations::Drive
+            .evaluate(&confirmed, &Context::default())
+            .is_ok()
+    );
 }
 
 fn bed(z: [&str; 5]) -> Value {
@@ -363,21 +364,27 @@ fn tram_reaches_every_verdict_and_turns_the_right_way() {
     let context = Context::default();
     assert_eq!(
         found(
-            StationName::Tram,
+            &stations::Tram,
             &bed(["0.10", "0.11", "0.10", "0.11", "0.10"]),
             &context
         )
+        .facts
         .verdict,
         Verdict::Pass
     );
     // A plane: the right side's gap is 0.7 mm wider, so the bed lies low there: one turn of M4 apart.
     let f = found(
-        StationName::Tram,
+        &stations::Tram,
         &bed(["0.10", "0.80", "0.10", "0.80", "0.45"]),
         &context,
     );
-    assert_eq!(f.verdict, Verdict::Adjust);
-    let turns: Vec<_> = f.rows.iter().map(|r| r.after.clone().unwrap()).collect();
+    assert_eq!(f.facts.verdict, Verdict::Adjust);
+    let turns: Vec<_> = f
+        .words
+        .rows
+        .iter()
+        .map(|r| r.after.clone().unwrap())
+        .collect();
     assert_eq!(
         turns,
         [
@@ -388,7 +395,7 @@ fn tram_reaches_every_verdict_and_turns_the_right_way() {
         ]
     );
     let raised = found(
-        StationName::Tram,
+        &stations::Tram,
         &with(
             bed(["0.10", "0.80", "0.10", "0.80", "0.45"]),
             &json!({"clockwise": "raises"}),
@@ -396,66 +403,67 @@ fn tram_reaches_every_verdict_and_turns_the_right_way() {
         &context,
     );
     assert_eq!(
-        raised.rows[0].after.as_deref(),
+        raised.words.rows[0].after.as_deref(),
         Some("half a turn anticlockwise")
     );
     let border = found(
-        StationName::Tram,
+        &stations::Tram,
         &with(
             bed(["0.10", "0.13", "0.10", "0.13", "0.12"]),
             &json!({"instrument": "paper"}),
         ),
         &context,
     );
-    assert_eq!(border.verdict, Verdict::Pass);
+    assert_eq!(border.facts.verdict, Verdict::Pass);
     let coarse = with(
         bed(["0.10", "0.13", "0.10", "0.13", "0.12"]),
         &json!({"instrument": "steel_rule"}),
     );
     assert_eq!(
-        found(StationName::Tram, &coarse, &context).verdict,
+        found(&stations::Tram, &coarse, &context).facts.verdict,
         Verdict::MeasureAgain
     );
     let shifted = found(
-        StationName::Tram,
+        &stations::Tram,
         &bed(["-4.9", "4.9", "-4.9", "4.9", "0"]),
         &context,
     );
-    assert_eq!(shifted.verdict, Verdict::Stop);
+    assert_eq!(shifted.facts.verdict, Verdict::Stop);
 }
 
 #[test]
 fn tram_names_the_warp_and_leaves_it_to_the_mesh() {
     let domed = found(
-        StationName::Tram,
+        &stations::Tram,
         &bed(["0.30", "0.30", "0.30", "0.30", "0.05"]),
         &Context::default(),
     );
-    assert_eq!(domed.verdict, Verdict::Pass);
+    assert_eq!(domed.facts.verdict, Verdict::Pass);
     assert!(
         domed
+            .words
             .reasons
             .iter()
             .any(|r| r.contains("domed") && r.contains("for a mesh, not for screws")),
         "{:?}",
-        domed.reasons
+        domed.words.reasons
     );
     let twisted = found(
-        StationName::Tram,
+        &stations::Tram,
         &bed(["0.30", "0.10", "0.10", "0.30", "0.20"]),
         &Context::default(),
     );
     assert!(
-        twisted.reasons.iter().any(|r| r.contains("twisted")),
+        twisted.words.reasons.iter().any(|r| r.contains("twisted")),
         "{:?}",
-        twisted.reasons
+        twisted.words.reasons
     );
     let diagonal: Vec<Value> = [0, 50, 100]
         .map(|x| json!({"x_mm": x, "y_mm": x, "z_mm": 0.1, "screw": true}))
         .into();
     let line = json!({"points": diagonal});
     assert_eq!(
-        problems(StationName::Tram, &line)[0].2,
+        problems(&stations::Tram, &line)[0].2,
         "No plane: the points lie on one line or one spot: spread them out."
     );
 }
@@ -480,55 +488,64 @@ fn patches(t: &[&str]) -> Value {
 fn offset_z_reaches_every_verdict_with_the_right_sign() {
     let context = Context::default();
     let thick = found(
-        StationName::OffsetZ,
+        &stations::OffsetZ,
         &patches(&["0.26", "0.26", "0.27", "0.26", "0.26"]),
         &context,
     );
     assert_eq!(
-        (thick.verdict, thick.after),
+        (thick.facts.verdict, thick.facts.after),
         (Verdict::Adjust, Some(-1.682))
     );
-    assert!(thick.headline.contains("closer"), "{}", thick.headline);
+    assert!(
+        thick.words.headline.contains("closer"),
+        "{}",
+        thick.words.headline
+    );
     let thin = found(
-        StationName::OffsetZ,
+        &stations::OffsetZ,
         &patches(&["0.14", "0.14", "0.13", "0.14", "0.14"]),
         &context,
     );
-    assert_eq!(thin.after, Some(-1.558));
-    assert!(thin.headline.contains("farther"), "{}", thin.headline);
-    assert_eq!(thin.commands[0].line, "M851 Z-1.558");
+    assert_eq!(thin.facts.after, Some(-1.558));
+    assert!(
+        thin.words.headline.contains("farther"),
+        "{}",
+        thin.words.headline
+    );
+    assert_eq!(thin.facts.commands[0].line, "M851 Z-1.558");
     assert_eq!(
         found(
-            StationName::OffsetZ,
+            &stations::OffsetZ,
             &patches(&["0.20", "0.20", "0.21", "0.20", "0.20"]),
             &context
         )
+        .facts
         .verdict,
         Verdict::Pass
     );
     let one = with(patches(&["0.21"]), &json!({"instrument": "caliper"}));
-    let again = found(StationName::OffsetZ, &one, &context);
-    assert_eq!(again.verdict, Verdict::MeasureAgain);
+    let again = found(&stations::OffsetZ, &one, &context);
+    assert_eq!(again.facts.verdict, Verdict::MeasureAgain);
     assert!(
-        again.settle.iter().any(|s| s.contains("micrometer")),
+        again.words.settle.iter().any(|s| s.contains("micrometer")),
         "{:?}",
-        again.settle
+        again.words.settle
     );
     let far = with(
         patches(&["1.9", "1.9", "1.9"]),
         &json!({"confirmed": ["patches.0.t_mm", "patches.1.t_mm", "patches.2.t_mm"]}),
     );
     assert_eq!(
-        found(StationName::OffsetZ, &far, &context).verdict,
+        found(&stations::OffsetZ, &far, &context).facts.verdict,
         Verdict::Stop
     );
     let tilted = found(
-        StationName::OffsetZ,
+        &stations::OffsetZ,
         &patches(&["0.10", "0.35", "0.22", "0.10", "0.35"]),
         &context,
     );
     assert_eq!(
-        (tilted.verdict, tilted.send_back.as_deref()),
+        (tilted.facts.verdict, tilted.facts.send_back.as_deref()),
         (Verdict::Stop, Some("tram"))
     );
 }
@@ -537,11 +554,16 @@ fn offset_z_reaches_every_verdict_with_the_right_sign() {
 fn offset_z_by_paper_takes_the_paper_for_the_gap() {
     // The paper drags at Z 0.00: the true gap is its 0.10 mm, so the nozzle stands 0.10 too far.
     let r = json!({"method": "paper", "offset_set_mm": -1.5, "touches_mm": ["0.00", "0.00"], "instrument": "paper"});
-    let f = found(StationName::OffsetZ, &r, &Context::default());
-    assert_eq!((f.verdict, f.after), (Verdict::Adjust, Some(-1.6)));
+    let f = found(&stations::OffsetZ, &r, &Context::default());
+    assert_eq!(
+        (f.facts.verdict, f.facts.after),
+        (Verdict::Adjust, Some(-1.6))
+    );
     let at_gauge = with(r, &json!({"touches_mm": ["0.10", "0.10", "0.10"]}));
     assert_eq!(
-        found(StationName::OffsetZ, &at_gauge, &Context::default()).verdict,
+        found(&stations::OffsetZ, &at_gauge, &Context::default())
+            .facts
+            .verdict,
         Verdict::Pass
     );
 }
@@ -565,20 +587,23 @@ fn flow_reaches_every_verdict() {
         ["0.450", "0.448", "0.451", "0.452"],
     );
     assert_eq!(
-        found(StationName::Flow, &good, &context).verdict,
+        found(&stations::Flow, &good, &context).facts.verdict,
         Verdict::Pass
     );
     let thick = found(
-        StationName::Flow,
+        &stations::Flow,
         &walls(
             ["0.49", "0.49", "0.50", "0.49"],
             ["0.50", "0.49", "0.49", "0.50"],
         ),
         &context,
     );
-    assert_eq!((thick.verdict, thick.after), (Verdict::Adjust, Some(89.3)));
-    assert_eq!(thick.commands[0].line, "M221 S89.3");
-    assert_eq!(thick.plain[0].value, "0.893");
+    assert_eq!(
+        (thick.facts.verdict, thick.facts.after),
+        (Verdict::Adjust, Some(89.3))
+    );
+    assert_eq!(thick.facts.commands[0].line, "M221 S89.3");
+    assert_eq!(thick.words.plain[0].value, "0.893");
     let caliper = with(
         walls(
             ["0.46", "0.45", "0.47", "0.44"],
@@ -587,26 +612,28 @@ fn flow_reaches_every_verdict() {
         &json!({"instrument": "caliper"}),
     );
     assert_eq!(
-        found(StationName::Flow, &caliper, &context).verdict,
+        found(&stations::Flow, &caliper, &context).facts.verdict,
         Verdict::MeasureAgain
     );
     let fading = found(
-        StationName::Flow,
+        &stations::Flow,
         &walls(
             ["0.45", "0.451", "0.449", "0.45"],
             ["0.38", "0.381", "0.379", "0.38"],
         ),
         &context,
     );
-    assert_eq!(fading.verdict, Verdict::Stop);
-    assert!(fading.cause.unwrap().contains("between bottom and top"));
-    let half = found(
-        StationName::Flow,
-        &walls(["0.22"; 4], ["0.22"; 4]),
-        &context,
+    assert_eq!(fading.facts.verdict, Verdict::Stop);
+    assert!(
+        fading
+            .words
+            .cause
+            .unwrap()
+            .contains("between bottom and top")
     );
+    let half = found(&stations::Flow, &walls(["0.22"; 4], ["0.22"; 4]), &context);
     assert_eq!(
-        (half.verdict, half.send_back.as_deref()),
+        (half.facts.verdict, half.facts.send_back.as_deref()),
         (Verdict::Stop, Some("drive"))
     );
 }
@@ -615,20 +642,21 @@ fn flow_reaches_every_verdict() {
 fn flow_by_mass_keeps_the_density_in_its_uncertainty() {
     let r = json!({"method": "mass", "flow_set_percent": 100, "volume_mm3": 8000, "density_g_cm3": "1.24", "instrument": "balance",
                    "masses_g": ["9.92", "9.92", "9.92", "9.93"]});
-    let f = found(StationName::Flow, &r, &Context::default());
-    assert_eq!(f.verdict, Verdict::Pass);
+    let f = found(&stations::Flow, &r, &Context::default());
+    assert_eq!(f.facts.verdict, Verdict::Pass);
     // 1 % of 9.92 g, rectangular, at 95 %: no balance makes it smaller.
     assert!(
-        f.bands[0].expanded > 0.0992 / 3.0_f64.sqrt() * 1.95,
+        f.facts.bands[0].expanded > 0.0992 / 3.0_f64.sqrt() * 1.95,
         "{}",
-        f.bands[0].expanded
+        f.facts.bands[0].expanded
     );
     assert_eq!(
         found(
-            StationName::Flow,
+            &stations::Flow,
             &with(r, &json!({"masses_g": ["9.0"]})),
             &Context::default()
         )
+        .facts
         .after,
         Some(110.2)
     );
@@ -649,23 +677,28 @@ fn acceptance_runs_as_long_as_the_complaint_needs() {
         ..Context::default()
     };
     let short = found(
-        StationName::Acceptance,
+        &stations::Acceptance,
         &cube(&json!({"clean_run_min": "60"})),
         &hour,
     );
-    assert_eq!(short.verdict, Verdict::MeasureAgain);
-    assert_eq!(short.settle, ["print 1 h 18 min more without a fault"]);
+    assert_eq!(short.facts.verdict, Verdict::MeasureAgain);
     assert_eq!(
-        found(StationName::Acceptance, &cube(&json!({})), &hour).verdict,
+        short.words.settle,
+        ["print 1 h 18 min more without a fault"]
+    );
+    assert_eq!(
+        found(&stations::Acceptance, &cube(&json!({})), &hour)
+            .facts
+            .verdict,
         Verdict::Pass
     );
     let back = found(
-        StationName::Acceptance,
+        &stations::Acceptance,
         &cube(&json!({"came_back": "yes"})),
         &hour,
     );
     assert_eq!(
-        (back.verdict, back.cause.as_deref()),
+        (back.facts.verdict, back.words.cause.as_deref()),
         (
             Verdict::Stop,
             Some("the complaint came back after 2 h 30 min")
@@ -673,10 +706,11 @@ fn acceptance_runs_as_long_as_the_complaint_needs() {
     );
     assert_eq!(
         found(
-            StationName::Acceptance,
+            &stations::Acceptance,
             &cube(&json!({"clicking": "yes"})),
             &hour
         )
+        .facts
         .verdict,
         Verdict::Stop
     );
@@ -692,9 +726,9 @@ fn a_failed_acceptance_goes_back_to_its_symptom() {
         (json!({"z_mm": ["19.7"]}), "offset_z"),
     ];
     for (over, back) in cases {
-        let f = found(StationName::Acceptance, &cube(&over), &Context::default());
+        let f = found(&stations::Acceptance, &cube(&over), &Context::default());
         assert_eq!(
-            (f.verdict, f.send_back.as_deref()),
+            (f.facts.verdict, f.facts.send_back.as_deref()),
             (Verdict::Adjust, Some(back)),
             "{over}"
         );
@@ -716,11 +750,14 @@ fn a_grade_tightens_the_cube() {
         ..Context::default()
     };
     let f = found(
-        StationName::Acceptance,
+        &stations::Acceptance,
         &cube(&json!({"x_mm": ["20.09", "20.09"]})),
         &context,
     );
-    assert_eq!((f.verdict, f.bands[0].limit), (Verdict::Adjust, 0.065));
+    assert_eq!(
+        (f.facts.verdict, f.facts.bands[0].limit),
+        (Verdict::Adjust, 0.065)
+    );
 }
 
 #[test]
@@ -731,33 +768,36 @@ fn a_trial_moves_only_by_more_than_half_a_step() {
     };
     let trial = |before: &str, best: &str, outcome: &str| {
         found(
-            StationName::Trial,
+            &stations::Trial,
             &json!({"before": before, "best": best, "outcome": outcome}),
             &context,
         )
     };
-    assert_eq!(trial("235", "235", "good").verdict, Verdict::Pass);
+    assert_eq!(trial("235", "235", "good").facts.verdict, Verdict::Pass);
     assert_eq!(
         (
-            trial("235", "240", "good").verdict,
-            trial("235", "240", "good").after
+            trial("235", "240", "good").facts.verdict,
+            trial("235", "240", "good").facts.after
         ),
         (Verdict::Adjust, Some(240.0))
     );
-    assert_eq!(trial("", "240", "good").verdict, Verdict::Adjust);
-    assert_eq!(trial("235", "", "unclear").verdict, Verdict::MeasureAgain);
-    assert_eq!(trial("235", "", "none_good").verdict, Verdict::Stop);
+    assert_eq!(trial("", "240", "good").facts.verdict, Verdict::Adjust);
+    assert_eq!(
+        trial("235", "", "unclear").facts.verdict,
+        Verdict::MeasureAgain
+    );
+    assert_eq!(trial("235", "", "none_good").facts.verdict, Verdict::Stop);
     let words = Context {
         parameter: Some(Parameter::HeaterLoop),
         ..Context::default()
     };
     let f = found(
-        StationName::Trial,
+        &stations::Trial,
         &json!({"before": "P 22", "best": "P 24", "outcome": "good"}),
         &words,
     );
     assert_eq!(
-        (f.verdict, f.after_text.as_deref()),
+        (f.facts.verdict, f.facts.after_text.as_deref()),
         (Verdict::Adjust, Some("P 24"))
     );
 }
@@ -768,32 +808,33 @@ fn a_check_stops_on_leftovers_and_failures() {
         list: Some("fit.tube".into()),
         ..Context::default()
     };
-    let begun = start(StationName::Check, &context);
+    let begun = stations::Check.start(&context);
     let n = begun["steps"].as_array().unwrap().len();
     let all = |state: &str| vec![json!({"state": state, "reason": "seen"}); n];
     let counts =
         |out: u32, back: u32| json!({"steps": all("done"), "counted_out": out, "counted_in": back});
     assert_eq!(
         found(
-            StationName::Check,
+            &stations::Check,
             &with(begun.clone(), &counts(6, 6)),
             &context
         )
+        .facts
         .verdict,
         Verdict::Pass
     );
     let left = found(
-        StationName::Check,
+        &stations::Check,
         &with(begun.clone(), &counts(6, 5)),
         &context,
     );
     assert_eq!(
-        (left.verdict, left.cause.as_deref()),
+        (left.facts.verdict, left.words.cause.as_deref()),
         (Verdict::Stop, Some("6 pieces came out, 5 went back"))
     );
     let open = with(begun.clone(), &json!({"counted_out": 0, "counted_in": 0}));
     assert_eq!(
-        found(StationName::Check, &open, &context).verdict,
+        found(&stations::Check, &open, &context).facts.verdict,
         Verdict::MeasureAgain
     );
     let failed = with(
@@ -801,7 +842,7 @@ fn a_check_stops_on_leftovers_and_failures() {
         &json!({"steps": all("failed"), "counted_out": 0, "counted_in": 0}),
     );
     assert_eq!(
-        found(StationName::Check, &failed, &context).verdict,
+        found(&stations::Check, &failed, &context).facts.verdict,
         Verdict::Stop
     );
 }
@@ -809,8 +850,7 @@ fn a_check_stops_on_leftovers_and_failures() {
 #[test]
 fn feed_commands_respect_cold_and_ceiling() {
     let up = |c: &str| {
-        set_up(
-            StationName::Drive,
+        stations::Drive.set_up(
             &with(drive(&[]), &json!({"nozzle_c": c, "speed_mm_s": "1.5"})),
             &Context::default(),
         )
@@ -836,7 +876,7 @@ fn feed_commands_respect_cold_and_ceiling() {
 
 #[test]
 fn every_station_begins_with_readings_it_understands() {
-    for station in StationName::ALL {
+    for station in all_stations() {
         for parameter in [
             None,
             Some(Parameter::PrintTemp),
@@ -846,21 +886,16 @@ fn every_station_begins_with_readings_it_understands() {
                 parameter,
                 ..Context::default()
             };
-            let begun = start(station, &context);
-            assert!(!set_up(station, &begun, &context).heading.is_empty());
-            if let Err(EvaluateError::Shape { field, message }) =
-                evaluate(station, &begun, &context)
+            let begun = station.start(&context);
+            assert!(!station.set_up(&begun, &context).heading.is_empty());
+            if let Err(EvaluateError::Shape { field, message }) = station.evaluate(&begun, &context)
             {
                 panic!("{station:?}: {field}: {message}");
             }
         }
     }
     assert!(matches!(
-        evaluate(
-            StationName::Drive,
-            &json!({"runz": []}),
-            &Context::default()
-        ),
+        stations::Drive.evaluate(&json!({"runz": []}), &Context::default()),
         Err(EvaluateError::Shape { .. })
     ));
 }
@@ -904,6 +939,7 @@ fn core_depends_on_nothing_that_does_io() {
                 "serde_json",
                 "serde_path_to_error",
                 "statrs",
+                "strum",
                 "thiserror",
                 "utoipa",
             ];
@@ -920,9 +956,9 @@ fn core_depends_on_nothing_that_does_io() {
 
 proptest! {
     #[test]
-    fn no_typed_text_makes_a_station_panic(text in ".{0,12}", other in "[-+0-9.,]{0,8}", index in 0usize..7) {
-        let station = StationName::ALL[index];
-        let mut r = start(station, &Context::default());
+    fn no_typed_text_makes_a_station_panic(text in ".{0,12}", other in "[-+0-9.,]{0,8}", index in 0usize..STATIONS.len()) {
+        let station = STATIONS[index];
+        let mut r = station.start(&Context::default());
         fn fill(v: &mut Value, texts: [&str; 2]) {
             match v {
                 Value::String(s) if s.is_empty() => *s = texts[0].to_owned(),
@@ -933,19 +969,19 @@ proptest! {
             }
         }
         fill(&mut r, [&text, &other]);
-        let _ = set_up(station, &r, &Context::default());
-        if let Ok(f) = evaluate(station, &r, &Context::default()) {
-            prop_assert!(f.bands.iter().all(|b| b.expanded.is_finite() && b.error.is_finite()));
+        let _ = station.set_up(&r, &Context::default());
+        if let Ok(f) = station.evaluate(&r, &Context::default()) {
+            prop_assert!(f.facts.bands.iter().all(|b| b.expanded.is_finite() && b.error.is_finite()));
         }
     }
 
     #[test]
     fn a_new_value_would_have_fed_right(rest in 10.0_f64..34.0, set in 60.0_f64..900.0) {
         let r = with(drive(&[&format!("{rest:.3}")]), &json!({"steps_set": format!("{set:.2}"), "instrument": "caliper"}));
-        let f = found(StationName::Drive, &r, &Context::default());
-        if let Some(after) = f.after {
-            let before = f.before.unwrap();
-            let fed_then = f.bands[0].measured * after / before;
+        let f = found(&stations::Drive, &r, &Context::default());
+        if let Some(after) = f.facts.after {
+            let before = f.facts.before.unwrap();
+            let fed_then = f.facts.bands[0].measured * after / before;
             // What is left is the rounding of the value to two decimals.
             prop_assert!((fed_then - 100.0).abs() <= 100.0 * 0.005 / after + 1e-9);
         }

@@ -13,7 +13,7 @@ use wattotherm_job::house::{Choice, House, RuleId};
 use wattotherm_job::route::{
     Event, JobFacts, LineState, Stop, Traveller, TravellerLine, traveller,
 };
-use wattotherm_job::stations::{StationName, evaluate};
+use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{Parameter, Replacement};
 
@@ -35,15 +35,13 @@ fn finding(verdict: Verdict, before: f64, after: f64) -> Box<Finding> {
         ..Context::default()
     };
     let readings = json!({"before": "230", "best": "230", "outcome": "good"});
-    let base = evaluate(StationName::Trial, &readings, &context).unwrap();
-    Box::new(Finding {
-        verdict,
-        before: Some(before),
-        after: (verdict == Verdict::Adjust).then_some(after),
-        value_expanded: Some(0.1),
-        line: format!("{before} → {after}"),
-        ..base
-    })
+    let mut f = stations::Trial.evaluate(&readings, &context).unwrap();
+    f.facts.verdict = verdict;
+    f.facts.before = Some(before);
+    f.facts.after = (verdict == Verdict::Adjust).then_some(after);
+    f.facts.value_expanded = Some(0.1);
+    f.words.line = format!("{before} → {after}");
+    Box::new(f)
 }
 
 struct Story {

@@ -10,12 +10,12 @@ use wattotherm_gcode::{
 use wattotherm_heat::SENSOR_TYPES;
 use wattotherm_job::house::{Choice, House, RULES, RuleId, ToleranceId};
 use wattotherm_job::sheets::{sheet, tightening_c};
-use wattotherm_job::stations::{StationName, evaluate, set_up, start, tram::turn_in_words};
+use wattotherm_job::stations::{self, AnyStation, tram::turn_in_words};
 use wattotherm_job::{Caution, Context, Gate, SignalWord};
 use wattotherm_measure::entry::{Entry, Intake, Limit};
-use wattotherm_measure::{InstrumentKind, Series, default_instruments, fresh_mean};
+use wattotherm_measure::{InstrumentKind, Series, Unit, default_instruments, fresh_mean};
 use wattotherm_printer::{
-    BlockMaterial, HotEndKind, NozzleMaterial, Parameter, Part, PrinterFacts, Replacement,
+    BlockMaterial, HeldBy, HotEndKind, NozzleMaterial, Parameter, Part, PrinterFacts, Replacement,
 };
 
 #[test]
@@ -90,16 +90,16 @@ fn the_weakest_part_holds_the_ceiling() {
     };
     assert_eq!(
         at(HotEndKind::Lined, Some(300.0), &house),
-        (235.0, "the liner".into())
+        (235.0, HeldBy::Liner)
     );
     // Common practice: a firmware limit of 250 allows 235.
     assert_eq!(
         at(HotEndKind::AllMetal, Some(250.0), &house),
-        (235.0, "the firmware limit less its margin".into())
+        (235.0, HeldBy::FirmwareLimit)
     );
     assert_eq!(
         at(HotEndKind::AllMetal, Some(400.0), &house),
-        (285.0, "the temperature sensor".into())
+        (285.0, HeldBy::Sensor)
     );
     assert_eq!(at(HotEndKind::AllMetal, None, &house).0, 285.0);
     house.choices.insert(
@@ -172,8 +172,8 @@ fn every_part_has_a_sheet_with_its_cautions() {
         nozzle.steps.iter().all(|p| !p.act.contains("N·m")),
         "tightening is a station of its own"
     );
-    let hot = StationName::HotTighten;
-    let up = set_up(hot, &start(hot, &context), &context);
+    let hot = &stations::HotTighten;
+    let up = hot.set_up(&hot.start(&context), &context);
     assert!(
         up.heading.contains("235 °C"),
         "tightened at the ceiling of a lined hot end: {}",
@@ -308,7 +308,7 @@ fn a_series_of_equal_readings_rests_on_the_instrument() {
 const LENGTH: Limit = Limit {
     field: "length",
     label: "length",
-    unit: "mm",
+    unit: Unit::Mm,
     min: 0.0,
     max: 1000.0,
     usual_min: 0.0,
@@ -333,11 +333,12 @@ fn numbers_are_read_as_people_type_them() {
         ("+3", 3.0),
         ("0", 0.0),
         (".5", 0.5),
+        ("3 in", 76.2),
     ] {
-        assert_eq!(parsed(text), Some(value), "{text}");
+        assert!((parsed(text).unwrap() - value).abs() < 1e-12, "{text}");
     }
     for text in [
-        "", " ", "1.2.3", "1,000.5", "inf", "NaN", "1e3", "--3", "3 in", "½", "0x10", "−5",
+        "", " ", "1.2.3", "1,000.5", "inf", "NaN", "1e3", "--3", "3 ft", "½", "0x10", "−5",
     ] {
         assert_eq!(parsed(text), None, "{text}");
     }
@@ -360,7 +361,7 @@ proptest! {
         // Raising the firmware limit never raises what the parts hold down.
         let raised = PrinterFacts { firmware_limit_c: limit.map(|l| l + 100.0), ..facts.clone() };
         let parts = |c: &wattotherm_printer::Ceiling| {
-            c.limits.iter().filter(|l| !l.part.starts_with("the firmware")).map(|l| l.most_c).fold(f64::MAX, f64::min)
+            c.limits.iter().filter(|l| l.part != HeldBy::FirmwareLimit).map(|l| l.most_c).fold(f64::MAX, f64::min)
         };
         prop_assert!(House::default().ceiling(&raised).ceiling_c <= parts(&top));
     }
@@ -409,7 +410,7 @@ fn steps_of_a_list_have_names_of_their_own_and_a_tick_belongs_to_its_name() {
         assert_eq!(names.len(), steps.len(), "{list}");
     }
     // Ticked in a list that had its steps in another order, and one step fewer.
-    let mut readings = start(StationName::Check, &context);
+    let mut readings = stations::Check.start(&context);
     let ticks = readings["steps"].as_array_mut().unwrap();
     ticks.reverse();
     ticks.retain(|t| t["id"] != "lock");
@@ -418,6 +419,6 @@ fn steps_of_a_list_have_names_of_their_own_and_a_tick_belongs_to_its_name() {
     }
     readings["counted_out"] = serde_json::json!("2");
     readings["counted_in"] = serde_json::json!("2");
-    let found = evaluate(StationName::Check, &readings, &context).unwrap();
-    assert_eq!(found.headline, "One step is still open.");
+    let found = stations::Check.evaluate(&readings, &context).unwrap();
+    assert_eq!(found.words.headline, "One step is still open.");
 }

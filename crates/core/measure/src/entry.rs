@@ -1,23 +1,32 @@
 //! What was typed into a field, and the limits it has to meet.
 
+use std::fmt;
+
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use crate::text::{plain, spaced};
+use crate::pen::Pen;
+use crate::unit::Unit;
 
 /// A number as it came in: typed text ("27,5", "27.5 mm", "") or a JSON number.
 ///
 /// Kept as it was typed, so that a draft shows again what the technician wrote.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(untagged)]
 pub enum Entry {
     /// A JSON number.
     Number(f64),
     /// Typed text; a comma is a decimal point.
     Text(String),
-    /// Nothing typed yet.
-    #[default]
+    /// JSON null: nothing typed.
     Empty,
+}
+
+impl Default for Entry {
+    /// A field in which nothing is typed.
+    fn default() -> Self {
+        Self::Text(String::new())
+    }
 }
 
 impl From<f64> for Entry {
@@ -54,21 +63,27 @@ impl Entry {
         }
     }
 
-    /// The number, if it is one; `unit` may stand behind it.
+    /// The number in `unit`, if it is one; the unit, or another that measures the same, may stand behind it:
+    /// "392 °F" is 200 °C.
     #[must_use]
-    pub fn parse(&self, unit: &str) -> Option<f64> {
+    pub fn parse(&self, unit: Unit) -> Option<f64> {
         match self {
             Self::Number(n) => Some(*n),
             Self::Empty => None,
             Self::Text(text) => {
                 let t = text.trim();
-                let t = t.strip_suffix(unit).unwrap_or(t).trim_end();
-                let t = t.replace(',', ".").replace('\u{2212}', "-");
-                let digits_only = t
-                    .chars()
-                    .all(|c| c.is_ascii_digit() || matches!(c, '.' | '-' | '+'));
-                // Rust would also read "inf", "nan" and "1e300": none is a reading.
-                if digits_only { t.parse().ok() } else { None }
+                let in_number =
+                    |c: char| c.is_ascii_digit() || matches!(c, '.' | ',' | '-' | '+' | '\u{2212}');
+                let digits = t.find(|c: char| !in_number(c)).unwrap_or(t.len());
+                let (number, behind) = t.split_at(digits);
+                let (factor, offset) = unit.suffix(behind.trim())?;
+                // Only digits: Rust would also read "inf", "nan" and "1e300", and none is a reading.
+                let value: f64 = number
+                    .replace(',', ".")
+                    .replace('\u{2212}', "-")
+                    .parse()
+                    .ok()?;
+                Some(value * factor + offset)
             }
         }
     }
@@ -82,8 +97,8 @@ pub struct Limit {
     pub field: &'static str,
     /// Name in a sentence, e.g. "rest".
     pub label: &'static str,
-    /// Unit; empty for counts and ratios.
-    pub unit: &'static str,
+    /// Unit.
+    pub unit: Unit,
     /// Least value accepted.
     pub min: f64,
     /// Greatest value accepted.
@@ -102,7 +117,7 @@ impl Limit {
     pub const fn new(
         field: &'static str,
         label: &'static str,
-        unit: &'static str,
+        unit: Unit,
         [min, max, usual_min, usual_max]: [f64; 4],
         why: &'static str,
     ) -> Self {
@@ -120,11 +135,10 @@ impl Limit {
 }
 
 /// What is wrong with one field.
-#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub enum FieldProblem {
     /// Nothing was typed where something is needed.
-    #[error("Type the {label}.")]
     Missing {
         /// Path of the field.
         field: String,
@@ -132,87 +146,128 @@ pub enum FieldProblem {
         label: String,
     },
     /// The text is no number.
-    #[error(
-        "“{got}” is not a number. Type the {label} in digits{}.",
-        unit_hint(unit)
-    )]
     NotANumber {
         /// Path of the field.
         field: String,
         /// Its name.
         label: String,
         /// Its unit.
-        unit: String,
+        unit: Unit,
         /// What was typed.
         got: String,
     },
     /// Outside the bounds.
-    #[error("The {label} can't be {got}{}: {why}. Type {min} to {max}{}.{}", spaced(unit), spaced(unit), mean_hint(*suggestion, unit))]
     OutOfRange {
         /// Path of the field.
         field: String,
         /// Its name.
         label: String,
         /// Its unit.
-        unit: String,
+        unit: Unit,
         /// What was typed.
         got: String,
         /// Least accepted.
-        min: String,
+        min: f64,
         /// Greatest accepted.
-        max: String,
+        max: f64,
         /// Why the bounds are there.
         why: String,
         /// The same digits with the point moved, if that would be usual.
         suggestion: Option<f64>,
     },
     /// Possible, but a shift of the decimal point would be far more usual.
-    #[error("{got}{} is unusual for the {label}. Did you mean {}{}? Confirm it if it is right.", spaced(unit), plain(*suggestion, 5), spaced(unit))]
     DidYouMean {
         /// Path of the field.
         field: String,
         /// Its name.
         label: String,
         /// Its unit.
-        unit: String,
+        unit: Unit,
         /// What was typed.
         got: String,
         /// What was probably meant.
         suggestion: f64,
     },
     /// Too few or too many entries in a list.
-    #[error("{message}")]
     Count {
         /// Path of the list.
         field: String,
-        /// What to do.
+        /// What to do; quantities in braces, as [`Pen::text`] reads them.
         message: String,
     },
     /// Two fields contradict each other, or a choice doesn't exist.
-    #[error("{message}")]
     Conflict {
         /// Path of the field.
         field: String,
-        /// What was wrong and what to do.
+        /// What was wrong and what to do; quantities in braces, as [`Pen::text`] reads them.
         message: String,
     },
 }
 
-fn unit_hint(unit: &str) -> String {
-    if unit.is_empty() {
-        String::new()
-    } else {
-        format!(", in {unit}")
+impl fmt::Display for FieldProblem {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.says(Pen::METRIC))
     }
 }
 
-fn mean_hint(suggestion: Option<f64>, unit: &str) -> String {
-    suggestion.map_or(String::new(), |s| {
-        format!(" Did you mean {}{}?", plain(s, 5), spaced(unit))
-    })
-}
+impl std::error::Error for FieldProblem {}
 
 impl FieldProblem {
+    /// What was wrong and what to do, in the units of a shop.
+    #[must_use]
+    pub fn says(&self, pen: Pen) -> String {
+        // What was typed without a unit is in the one that is kept: a page brings the shop's along.
+        let typed = |got: &str, unit: Unit| {
+            let bare = !got.contains(|c: char| c.is_alphabetic() || c == '°');
+            let symbol = if bare { unit.symbol() } else { "" };
+            format!("{got}{}", crate::text::spaced(symbol))
+        };
+        match self {
+            Self::Missing { label, .. } => format!("Type the {label}."),
+            Self::NotANumber {
+                label, unit, got, ..
+            } => match pen.symbol(*unit) {
+                "" => format!("“{got}” is not a number. Type the {label} in digits."),
+                symbol => {
+                    format!("“{got}” is not a number. Type the {label} in digits, in {symbol}.")
+                }
+            },
+            Self::OutOfRange {
+                label,
+                unit,
+                got,
+                min,
+                max,
+                why,
+                suggestion,
+                ..
+            } => {
+                let mean = suggestion.map_or(String::new(), |s| {
+                    format!(" Did you mean {}?", pen.plain(s, *unit, 5))
+                });
+                format!(
+                    "The {label} can't be {}: {}. Type {} to {}.{mean}",
+                    typed(got, *unit),
+                    pen.text(why),
+                    pen.plain_number(*min, *unit, 4),
+                    pen.plain(*max, *unit, 4)
+                )
+            }
+            Self::DidYouMean {
+                label,
+                unit,
+                got,
+                suggestion,
+                ..
+            } => format!(
+                "{} is unusual for the {label}. Did you mean {}? Confirm it if it is right.",
+                typed(got, *unit),
+                pen.plain(*suggestion, *unit, 5)
+            ),
+            Self::Count { message, .. } | Self::Conflict { message, .. } => pen.text(message),
+        }
+    }
+
     /// Path of the field, e.g. `runs.2.rest_mm`.
     #[must_use]
     pub fn field(&self) -> &str {
@@ -252,6 +307,20 @@ impl FieldProblem {
         }
     }
 
+    /// The value that was probably meant, as one would type it in a shop's units.
+    #[must_use]
+    pub fn take(&self, pen: Pen) -> Option<String> {
+        let (Self::OutOfRange { unit, .. } | Self::DidYouMean { unit, .. }) = self else {
+            return None;
+        };
+        let value = self.suggestion()?;
+        Some(if pen.symbol(*unit) == unit.symbol() {
+            pen.plain_number(value, *unit, 5)
+        } else {
+            pen.plain(value, *unit, 5)
+        })
+    }
+
     /// The value that was probably meant, where there is one.
     #[must_use]
     pub const fn suggestion(&self) -> Option<f64> {
@@ -264,7 +333,7 @@ impl FieldProblem {
 }
 
 /// Readings that can't be evaluated, with every problem found.
-#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[derive(Clone, Debug, Default, PartialEq, thiserror::Error)]
 #[error("{}", .problems.iter().map(ToString::to_string).collect::<Vec<_>>().join(" "))]
 pub struct ReadingError {
     /// At least one problem, in the order of the fields.
@@ -309,7 +378,7 @@ impl<'a> Intake<'a> {
             self.problems.push(FieldProblem::NotANumber {
                 field: path.to_owned(),
                 label: limit.label.to_owned(),
-                unit: limit.unit.to_owned(),
+                unit: limit.unit,
                 got: entry.shown(),
             });
             return None;
@@ -322,10 +391,10 @@ impl<'a> Intake<'a> {
             self.problems.push(FieldProblem::OutOfRange {
                 field: path.to_owned(),
                 label: limit.label.to_owned(),
-                unit: limit.unit.to_owned(),
+                unit: limit.unit,
                 got: entry.shown(),
-                min: plain(limit.min, 4),
-                max: plain(limit.max, 4),
+                min: limit.min,
+                max: limit.max,
                 why: limit.why.to_owned(),
                 suggestion: shifted,
             });
@@ -368,7 +437,7 @@ impl<'a> Intake<'a> {
         self.problems.push(FieldProblem::DidYouMean {
             field: path.to_owned(),
             label: limit.label.to_owned(),
-            unit: limit.unit.to_owned(),
+            unit: limit.unit,
             got: entry.shown(),
             suggestion,
         });

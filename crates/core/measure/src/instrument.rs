@@ -3,6 +3,9 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use crate::pen::Pen;
+use crate::unit::Unit;
+
 /// What an instrument measures.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -56,18 +59,14 @@ pub struct Instrument {
 impl Instrument {
     /// "steel rule ±0.5 mm".
     #[must_use]
-    pub fn describe(&self) -> String {
+    pub fn describe(&self, pen: Pen) -> String {
         let width = if self.half_width > 0.0 {
             self.half_width
         } else {
             self.shared_half_width
         };
-        format!(
-            "{} ±{} {}",
-            self.name,
-            crate::text::plain(width, 4),
-            self.unit
-        )
+        let unit = Unit::of(&self.unit).unwrap_or_default();
+        format!("{} ±{}", self.name, pen.plain(width, unit, 4))
     }
 }
 

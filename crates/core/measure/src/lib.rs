@@ -1,6 +1,6 @@
 //! Measuring and deciding: instruments, uncertainty, verdicts.
 //!
-//! Numbers as typed ([`entry`]) and as written ([`text`]). Pure: no I/O, no clock, no async.
+//! Numbers as typed ([`entry`]) and as written ([`Pen`]). Pure: no I/O, no clock, no async.
 //!
 //! Sources: JCGM 100:2008 (GUM), JCGM 106:2012, ISO 14253-1.
 #![deny(missing_docs)]
@@ -8,19 +8,23 @@
 pub mod entry;
 mod fit;
 mod instrument;
+mod pen;
 mod series;
 mod settle;
 pub mod text;
 mod uncertainty;
+mod unit;
 mod verdict;
 
 pub use fit::{FitError, LeastSquares, least_squares};
 pub use instrument::{Instrument, InstrumentKind, default_instruments};
+pub use pen::{LengthScale, Pen, TemperatureScale};
 pub use series::{FreshMean, Series, fresh_mean, u_of_mean};
 pub use settle::{SettleOption, what_would_settle};
 pub use uncertainty::{
     Combined, Component, UncertaintyError, combine, expanded, t_two_sided, u_rectangular,
 };
+pub use unit::Unit;
 pub use verdict::{Verdict, decide};
 
 /// Level of confidence of every expanded uncertainty unless a function says otherwise.

@@ -6,11 +6,44 @@ use utoipa::ToSchema;
 use crate::facts::PrinterFacts;
 use crate::materials::HotEndKind;
 
+/// What can hold the ceiling down.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum HeldBy {
+    /// Range of the temperature sensor.
+    Sensor,
+    /// The liner in the heat break.
+    Liner,
+    /// The firmware's own limit less the shop's margin.
+    FirmwareLimit,
+    /// What the firmware took when it was asked.
+    Firmware,
+    /// The nozzle.
+    Nozzle,
+    /// The heater block.
+    Block,
+}
+
+impl HeldBy {
+    /// "the liner".
+    #[must_use]
+    pub const fn says(self) -> &'static str {
+        match self {
+            Self::Sensor => "the temperature sensor",
+            Self::Liner => "the liner",
+            Self::FirmwareLimit => "the firmware limit less its margin",
+            Self::Firmware => "the firmware",
+            Self::Nozzle => "the nozzle",
+            Self::Block => "the heater block",
+        }
+    }
+}
+
 /// A part's own limit.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct PartLimit {
-    /// The part, e.g. "the liner".
-    pub part: String,
+    /// The part.
+    pub part: HeldBy,
     /// Its limit [°C].
     pub most_c: f64,
 }
@@ -20,8 +53,8 @@ pub struct PartLimit {
 pub struct Ceiling {
     /// Highest target allowed [°C].
     pub ceiling_c: f64,
-    /// What holds it there, e.g. "the liner".
-    pub held_by: String,
+    /// What holds it there.
+    pub held_by: HeldBy,
     /// Every limit, the lowest first.
     pub limits: Vec<PartLimit>,
 }
@@ -51,24 +84,19 @@ pub fn ceiling(facts: &PrinterFacts, rules: CeilingRules) -> Ceiling {
     let firmware = facts.firmware_limit_c.map(|l| l - rules.firmware_margin_c);
     let sensor = rules.sensor_most_c.unwrap_or(SENSOR_RANGE_C);
     let mut limits: Vec<PartLimit> = [
-        (Some(sensor), "the temperature sensor"),
-        (liner, "the liner"),
-        (firmware, "the firmware limit less its margin"),
-        (Some(facts.nozzle.most_c()), "the nozzle"),
-        (Some(facts.block.most_c()), "the heater block"),
+        (Some(sensor), HeldBy::Sensor),
+        (liner, HeldBy::Liner),
+        (firmware, HeldBy::FirmwareLimit),
+        (Some(facts.nozzle.most_c()), HeldBy::Nozzle),
+        (Some(facts.block.most_c()), HeldBy::Block),
     ]
     .into_iter()
-    .filter_map(|(c, part)| {
-        c.map(|most_c| PartLimit {
-            part: part.to_owned(),
-            most_c,
-        })
-    })
+    .filter_map(|(c, part)| c.map(|most_c| PartLimit { part, most_c }))
     .collect();
     limits.sort_by(|a, b| a.most_c.total_cmp(&b.most_c));
     Ceiling {
         ceiling_c: limits[0].most_c,
-        held_by: limits[0].part.clone(),
+        held_by: limits[0].part,
         limits,
     }
 }

@@ -7,8 +7,10 @@ use serde_json::{Map, Value};
 use utoipa::ToSchema;
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
 use wattotherm_measure::text::plain;
+use wattotherm_measure::{Pen, Unit};
 
-use crate::fitting::Fitted;
+use crate::fitting::{Fitted, ScrewThread};
+use crate::materials::{BlockMaterial, NozzleMaterial};
 use crate::parts::{Part, Replacement};
 
 /// What a fact is.
@@ -71,7 +73,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "frame.x_mm",
             "width of the build volume",
-            "mm",
+            Unit::Mm,
             [20.0, 2_000.0, 80.0, 600.0],
             "no printer of this trade is smaller or larger",
         ),
@@ -83,7 +85,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "frame.y_mm",
             "depth of the build volume",
-            "mm",
+            Unit::Mm,
             [20.0, 2_000.0, 80.0, 600.0],
             "no printer of this trade is smaller or larger",
         ),
@@ -95,7 +97,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "frame.height_mm",
             "height of the build volume",
-            "mm",
+            Unit::Mm,
             [20.0, 2_000.0, 80.0, 600.0],
             "no printer of this trade is smaller or larger",
         ),
@@ -107,7 +109,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "frame.nozzles",
             "number of nozzles",
-            "",
+            Unit::One,
             [1.0, 2.0, 1.0, 2.0],
             "one or two can be worked on",
         ),
@@ -119,7 +121,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "bed.screws",
             "number of screws",
-            "",
+            Unit::One,
             [0.0, 12.0, 3.0, 9.0],
             "count the screws that carry the bed",
         ),
@@ -129,11 +131,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         "bed.thread",
         Part::Bed,
         "thread of the screws",
-        &[
-            ("M3", "M3, 0.5 mm a turn"),
-            ("M4", "M4, 0.7 mm a turn"),
-            ("M5", "M5, 0.8 mm a turn"),
-        ],
+        ScrewThread::CHOICES,
         "Measure the screw's outer diameter: 3, 4 or 5 mm.",
     ),
     number(
@@ -142,7 +140,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "bed_surface.thickness_mm",
             "thickness of the plate",
-            "mm",
+            Unit::Mm,
             [0.1, 20.0, 0.2, 8.0],
             "plates are sheets, not blocks",
         ),
@@ -154,7 +152,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "bed_probe.x_mm",
             "offset of the probe in X",
-            "mm",
+            Unit::Mm,
             [-150.0, 150.0, -100.0, 100.0],
             "a probe sits on the head",
         ),
@@ -166,7 +164,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "bed_probe.y_mm",
             "offset of the probe in Y",
-            "mm",
+            Unit::Mm,
             [-150.0, 150.0, -100.0, 100.0],
             "a probe sits on the head",
         ),
@@ -178,7 +176,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "nozzle.bore_mm",
             "bore",
-            "mm",
+            Unit::Mm,
             [0.1, 2.0, 0.15, 1.2],
             "nozzles are drilled in this range",
         ),
@@ -188,11 +186,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         "nozzle.material",
         Part::Nozzle,
         "material",
-        &[
-            ("brass", "brass"),
-            ("copper", "plated copper"),
-            ("steel", "steel"),
-        ],
+        NozzleMaterial::CHOICES,
         "Yellow is brass, a magnet holds most steels, plated copper is silvery and heavy.",
     ),
     choice(
@@ -209,10 +203,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         "heater_block.material",
         Part::HeaterBlock,
         "material of the block",
-        &[
-            ("aluminium", "aluminium"),
-            ("copper", "plated copper or bronze"),
-        ],
+        BlockMaterial::CHOICES,
         "Aluminium is light and grey; a scratch of the other shows red.",
     ),
     choice(
@@ -232,7 +223,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "heater_cartridge.power_w",
             "power of the heater",
-            "W",
+            Unit::Watt,
             [5.0, 200.0, 20.0, 120.0],
             "cartridges of hot ends have 20 to 120 W",
         ),
@@ -261,7 +252,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "extruder_drive.gear_ratio",
             "gear ratio",
-            "",
+            Unit::One,
             [0.1, 60.0, 1.0, 60.0],
             "a ratio is motor turns per turn of the drive wheel",
         ),
@@ -273,7 +264,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "extruder_drive.diameter_mm",
             "drive wheel diameter",
-            "mm",
+            Unit::Mm,
             [2.0, 60.0, 4.0, 25.0],
             "drive wheels are smaller than a hand and larger than the filament",
         ),
@@ -285,7 +276,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "extruder_motor.full_steps",
             "full steps per turn",
-            "",
+            Unit::One,
             [20.0, 800.0, 200.0, 400.0],
             "motors have 200 or 400",
         ),
@@ -297,7 +288,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "tube.outer_mm",
             "outer diameter of the tube",
-            "mm",
+            Unit::Mm,
             [2.0, 12.0, 3.0, 8.0],
             "tubes of printers are 3 to 8 mm",
         ),
@@ -309,7 +300,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "tube.inner_mm",
             "inner diameter of the tube",
-            "mm",
+            Unit::Mm,
             [1.5, 6.0, 1.8, 4.2],
             "filament of 1.75 or 2.85 mm must pass",
         ),
@@ -321,7 +312,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "tube.length_mm",
             "length of the tube",
-            "mm",
+            Unit::Mm,
             [10.0, 2_500.0, 20.0, 1_500.0],
             "tubes reach from the drive to the head",
         ),
@@ -333,7 +324,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "control_board.supply_v",
             "supply",
-            "V",
+            Unit::Volt,
             [5.0, 60.0, 11.0, 49.0],
             "boards run on 12, 24, 36 or 48 V; mains goes into the supply, not into the board",
         ),
@@ -345,7 +336,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "control_board.heater_a",
             "rating of the heater output",
-            "A",
+            Unit::Ampere,
             [1.0, 40.0, 2.0, 20.0],
             "outputs of boards are rated 3 to 15 A",
         ),
@@ -357,7 +348,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "control_board.microsteps",
             "microsteps",
-            "",
+            Unit::One,
             [1.0, 256.0, 8.0, 256.0],
             "drivers divide a step into 1 to 256",
         ),
@@ -369,7 +360,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
         Limit::new(
             "control_board.limit_c",
             "firmware limit",
-            "°C",
+            Unit::Celsius,
             [100.0, 500.0, 200.0, 450.0],
             "firmwares are built with limits of 100 to 500 °C",
         ),
@@ -451,6 +442,22 @@ pub fn typed_fields(fitted: &[Fitted]) -> BTreeMap<String, String> {
             if let Some(t) = text {
                 typed.insert(format!("{place}.{name}"), t);
             }
+        }
+    }
+    typed
+}
+
+/// As [`typed_fields`], with numbers in the units of a shop: "0.0157 in".
+#[must_use]
+pub fn typed_in(fitted: &[Fitted], pen: Pen) -> BTreeMap<String, String> {
+    let mut typed = typed_fields(fitted);
+    for field in &FACT_FIELDS {
+        if let FactKind::Number(limit) = field.kind
+            && pen.symbol(limit.unit) != limit.unit.symbol()
+            && let Some(text) = typed.get_mut(field.path)
+            && let Some(value) = Entry::from(text.as_str()).parse(limit.unit)
+        {
+            *text = pen.plain(value, limit.unit, 4);
         }
     }
     typed
@@ -552,14 +559,13 @@ pub struct FactFieldShown {
 impl FactField {
     /// What is typed in it, in words: "bore 0.6 mm".
     #[must_use]
-    pub fn says(&self, text: &str) -> String {
+    pub fn says(&self, text: &str, pen: Pen) -> String {
         match self.kind {
             FactKind::Number(limit) => {
-                format!(
-                    "{} {text}{}",
-                    self.label,
-                    wattotherm_measure::text::spaced(limit.unit)
-                )
+                let shown = Entry::from(text)
+                    .parse(limit.unit)
+                    .map_or_else(|| text.to_owned(), |v| pen.plain(v, limit.unit, 4));
+                format!("{} {shown}", self.label)
             }
             FactKind::Choice(options) => options
                 .iter()
@@ -572,7 +578,7 @@ impl FactField {
 
     /// As a page renders it; `sensors` by id and label.
     #[must_use]
-    pub fn shown(&self, needed: bool, sensors: &[(&str, &str)]) -> FactFieldShown {
+    pub fn shown(&self, needed: bool, sensors: &[(&str, &str)], pen: Pen) -> FactFieldShown {
         let own = |pairs: &[(&str, &str)]| {
             pairs
                 .iter()
@@ -583,7 +589,7 @@ impl FactField {
                 .collect()
         };
         let (unit, options) = match self.kind {
-            FactKind::Number(limit) => (limit.unit, Vec::new()),
+            FactKind::Number(limit) => (pen.symbol(limit.unit), Vec::new()),
             FactKind::Choice(options) => ("", own(options)),
             FactKind::Sensor => ("", own(sensors)),
         };

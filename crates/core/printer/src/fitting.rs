@@ -146,6 +146,13 @@ pub enum ScrewThread {
 }
 
 impl ScrewThread {
+    /// Identifiers and labels.
+    pub const CHOICES: &'static [(&'static str, &'static str)] = &[
+        ("M3", "M3, 0.5 mm a turn"),
+        ("M4", "M4, 0.7 mm a turn"),
+        ("M5", "M5, 0.8 mm a turn"),
+    ];
+
     /// Pitch of the coarse thread [mm]. Source: ISO 261, coarse series: M3 0.5, M4 0.7, M5 0.8.
     #[must_use]
     pub const fn pitch_mm(self) -> f64 {

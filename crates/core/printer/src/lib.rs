@@ -11,11 +11,11 @@ mod materials;
 mod parameter;
 mod parts;
 
-pub use ceiling::{Ceiling, CeilingRules, PartLimit, ceiling};
+pub use ceiling::{Ceiling, CeilingRules, HeldBy, PartLimit, ceiling};
 pub use facts::{FilamentFacts, GearFacts, PrinterFacts};
 pub use fields::{
     FACT_FIELDS, FactField, FactFieldShown, FactKind, FactOption, fields_of, read_fields,
-    typed_fields,
+    typed_fields, typed_in,
 };
 pub use fitting::{Fitted, ScrewThread};
 pub use materials::{BlockMaterial, FilamentPath, HotEndKind, HotEndMass, NozzleMaterial};

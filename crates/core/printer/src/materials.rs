@@ -39,6 +39,13 @@ pub enum BlockMaterial {
 }
 
 impl NozzleMaterial {
+    /// Identifiers and labels.
+    pub const CHOICES: &'static [(&'static str, &'static str)] = &[
+        ("brass", "brass"),
+        ("copper", "plated copper"),
+        ("steel", "steel"),
+    ];
+
     /// Highest temperature [°C] before the threads soften. Common practice, no published source.
     #[must_use]
     pub const fn most_c(self) -> f64 {
@@ -50,6 +57,12 @@ impl NozzleMaterial {
 }
 
 impl BlockMaterial {
+    /// Identifiers and labels.
+    pub const CHOICES: &'static [(&'static str, &'static str)] = &[
+        ("aluminium", "aluminium"),
+        ("copper", "plated copper or bronze"),
+    ];
+
     /// Highest temperature [°C] before the block softens. Common practice, no published source.
     #[must_use]
     pub const fn most_c(self) -> f64 {

@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use wattotherm_measure::Unit;
 
 /// One calibrated quantity of a printer, or of printer + nozzle + filament.
 ///
@@ -98,17 +99,17 @@ impl Parameter {
         }
     }
 
-    /// Unit of the stored value; empty where the value is a text.
+    /// Unit of the stored value; [`Unit::One`] where the value is a text.
     #[must_use]
-    pub const fn unit(self) -> &'static str {
+    pub const fn unit(self) -> Unit {
         match self {
-            Self::SensorType | Self::HeaterLoop | Self::OffsetXy => "",
-            Self::Ceiling | Self::PrintTemp => "°C",
-            Self::Drive => "steps/mm",
-            Self::Profile | Self::Tram | Self::OffsetZ | Self::Retraction => "mm",
-            Self::VolumetricLimit => "mm³/s",
-            Self::Flow => "%",
-            Self::PressureAdvance => "s",
+            Self::SensorType | Self::HeaterLoop | Self::OffsetXy => Unit::One,
+            Self::Ceiling | Self::PrintTemp => Unit::Celsius,
+            Self::Drive => Unit::StepsPerMm,
+            Self::Profile | Self::Tram | Self::OffsetZ | Self::Retraction => Unit::Mm,
+            Self::VolumetricLimit => Unit::Mm3PerS,
+            Self::Flow => Unit::Percent,
+            Self::PressureAdvance => Unit::Second,
         }
     }
 

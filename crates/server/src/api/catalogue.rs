@@ -84,7 +84,7 @@ async fn catalogue() -> Json<Catalogue> {
             .map(|p| ParameterName {
                 id: p,
                 label: p.label(),
-                unit: p.unit(),
+                unit: p.unit().symbol(),
                 per_filament: p.per_filament(),
             })
             .collect(),

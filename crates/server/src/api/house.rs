@@ -9,7 +9,7 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_job::chain::CellOverride;
 use wattotherm_job::house::{Choice, House, RULES, RuleId, TOLERANCES, ToleranceId};
-use wattotherm_measure::Instrument;
+use wattotherm_measure::{Instrument, Pen};
 
 use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};
@@ -49,6 +49,8 @@ pub struct HousePage {
     pub instruments: Vec<Instrument>,
     /// The shop's cells of the chain's first table.
     pub cells: Vec<CellOverride>,
+    /// Units in which the shop is shown its numbers.
+    pub units: Pen,
 }
 
 /// A tolerance to set.
@@ -79,6 +81,7 @@ fn page(house: House) -> HousePage {
             .collect(),
         instruments: house.instruments,
         cells: house.cells,
+        units: house.pen,
     }
 }
 
@@ -162,8 +165,17 @@ async fn cell(
     Ok(StatusCode::NO_CONTENT)
 }
 
+#[utoipa::path(put, path = "/api/v1/house/units", request_body = Pen,
+    responses((status = 204), (status = 400, body = Problem)))]
+/// Chooses the units in which numbers are shown: °C or °F, millimetres or inches.
+async fn units(State(app): State<App>, Body(pen): Body<Pen>) -> Result<StatusCode, ApiError> {
+    app.with(move |s| Ok(s.set_units(pen, &now())?)).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
+        .routes(routes!(units))
         .routes(routes!(house))
         .routes(routes!(choose))
         .routes(routes!(tolerance))

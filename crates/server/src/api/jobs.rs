@@ -10,10 +10,11 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_job::effects::effects_of;
 use wattotherm_job::finding::Finding;
+use wattotherm_job::form::Form;
 use wattotherm_job::route::{JobFacts, LineState, Stop, Traveller, TravellerLine, traveller};
 use wattotherm_job::sheets::{Sheet, sheet};
-use wattotherm_job::stations::{SetUp, StationName, evaluate, set_up, start};
-use wattotherm_measure::{Instrument, Verdict};
+use wattotherm_job::stations::SetUp;
+use wattotherm_measure::{Instrument, Pen, Verdict};
 use wattotherm_store::{
     Change, Closing, DraftConflict, Job, JobFile, JobHead, NewJob, Printer, Store,
 };
@@ -42,8 +43,10 @@ pub struct Worktop {
     pub printer_id: i64,
     /// Its line on the route card.
     pub line: TravellerLine,
-    /// Kind of worktop.
-    pub station: StationName,
+    /// The station, e.g. `drive`.
+    pub station: &'static str,
+    /// Its form, given what is typed so far.
+    pub form: Form,
     /// Instruction, caution, rule, commands.
     pub set_up: SetUp,
     /// What is typed so far, or the readings to begin with.
@@ -58,8 +61,6 @@ pub struct Worktop {
     pub instruments: Vec<Instrument>,
     /// Steps, for a check.
     pub sheet: Option<Sheet>,
-    /// Unit of the value, for a trial; empty where it is a text.
-    pub unit: String,
     /// Earlier closings of this station, oldest first.
     pub closings: Vec<Closing>,
 }
@@ -71,6 +72,8 @@ pub struct Kept {
     pub kept_at: String,
     /// The set-up with the typed numbers.
     pub set_up: SetUp,
+    /// The form with what is typed.
+    pub form: Form,
     /// All that is kept now, with what other pages typed.
     pub readings: Value,
     /// Its revision.
@@ -268,10 +271,21 @@ async fn closings(
     Ok(Json(
         app.with(move |s| {
             s.job(id)?;
-            Ok(s.closings(id)?)
+            Ok(shown_in(s.house()?.pen, s.closings(id)?).collect())
         })
         .await?,
     ))
+}
+
+/// Closings in the units of the shop.
+fn shown_in(pen: Pen, closings: Vec<Closing>) -> impl Iterator<Item = Closing> {
+    closings.into_iter().map(move |mut c| {
+        // What is kept is said in metric units.
+        if pen != Pen::METRIC {
+            c.finding = c.finding.in_units(pen);
+        }
+        c
+    })
 }
 
 /// A job's station with all that routes below need.
@@ -307,9 +321,7 @@ async fn worktop(
             let context = context_of(store, &job, stop, &card)?;
             let station = stop.station();
             let draft = store.whole_draft(id, &key)?;
-            let closings: Vec<Closing> = store
-                .closings(id)?
-                .into_iter()
+            let closings: Vec<Closing> = shown_in(context.house.pen, store.closings(id)?)
                 .filter(|c| c.station == key)
                 .collect();
             let kept = draft.is_some();
@@ -320,25 +332,21 @@ async fn worktop(
             let shown = match (draft, closings.last(), line.state) {
                 (_, Some(c), LineState::Closed) => c.readings.clone(),
                 (Some(d), ..) => d.readings,
-                _ => start(station, &context),
+                _ => station.start(&context),
             };
-            let list = (station == StationName::Check).then(|| sheet(&key, &context));
-            let unit = context
-                .parameter
-                .map_or("", wattotherm_printer::Parameter::unit)
-                .to_owned();
+            let list = (station.id() == "check").then(|| sheet(&key, &context));
             Ok(Worktop {
                 printer_id: job.printer_id,
-                set_up: set_up(station, &shown, &context),
+                set_up: station.set_up(&shown, &context),
+                form: station.form(&shown, &context),
                 line,
-                station,
+                station: station.id(),
                 readings: shown,
                 kept,
                 revision,
                 conflicts,
                 instruments: context.house.instruments,
                 sheet: list,
-                unit,
                 closings,
             })
         })
@@ -376,14 +384,15 @@ async fn keep(
                     store.save_draft(id, &key, &readings, &kept_at)?
                 }
                 _ => {
-                    let begun = start(stop.station(), &context);
+                    let begun = stop.station().start(&context);
                     store.change_draft(id, &key, body.base, body.changes, &begun, &kept_at)?
                 }
             };
             shared.tell_of_draft(id, &at, draft.revision);
             Ok(Kept {
                 kept_at,
-                set_up: set_up(stop.station(), &draft.readings, &context),
+                set_up: stop.station().set_up(&draft.readings, &context),
+                form: stop.station().form(&draft.readings, &context),
                 readings: draft.readings,
                 revision: draft.revision,
                 conflicts: draft.conflicts,
@@ -421,11 +430,14 @@ async fn close(
                 )));
             }
             let context = context_of(store, &job, stop, &card)?;
-            let finding = evaluate(stop.station(), &body.readings, &context)?;
-            if finding.verdict == Verdict::MeasureAgain {
+            let finding = stop
+                .station()
+                .evaluate(&body.readings, &context)
+                .map_err(|e| ApiError::Evaluate(e, context.house.pen))?;
+            if finding.facts.verdict == Verdict::MeasureAgain {
                 return Err(ApiError::Conflict(format!(
                     "Not settled yet. {}",
-                    finding.sentence
+                    finding.words.sentence
                 )));
             }
             let effects = effects_of(stop, &body.readings, &finding, &context);

@@ -15,6 +15,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::{OpenApi, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
+use wattotherm_job::stations::all_stations;
 
 use crate::state::App;
 
@@ -29,19 +30,6 @@ use crate::state::App;
     ),
     components(schemas(
         wattotherm_store::JobFile,
-        wattotherm_job::stations::drive::DriveReadings,
-        wattotherm_job::stations::tram::TramReadings,
-        wattotherm_job::stations::OffsetZReadings,
-        wattotherm_job::stations::flow::FlowReadings,
-        wattotherm_job::stations::acceptance::AcceptanceReadings,
-        wattotherm_job::stations::TrialReadings,
-        wattotherm_job::stations::check::CheckReadings,
-        wattotherm_job::stations::snapshot::SnapshotReadings,
-        wattotherm_job::stations::compare::CompareReadings,
-        wattotherm_job::stations::sensor::SensorReadings,
-        wattotherm_job::stations::heater::HeaterReadings,
-        wattotherm_job::stations::heater_loop::HeaterLoopReadings,
-        wattotherm_job::stations::hot_tighten::HotTightenReadings,
         stream::PageHears,
         stream::PageSays,
         crate::error::Problem
@@ -67,9 +55,19 @@ async fn health() -> Json<Health> {
     })
 }
 
+/// The description with the readings of every station.
+fn description() -> utoipa::openapi::OpenApi {
+    let mut all = Description::openapi();
+    let schemas = &mut all.components.get_or_insert_default().schemas;
+    for station in all_stations() {
+        schemas.extend(station.schemas());
+    }
+    all
+}
+
 /// All routes with their description.
 pub fn router() -> OpenApiRouter<App> {
-    OpenApiRouter::with_openapi(Description::openapi())
+    OpenApiRouter::with_openapi(description())
         .routes(routes!(health))
         .merge(catalogue::router())
         .merge(printers::router())

@@ -13,12 +13,11 @@ use wattotherm_heat::{sensor_ids, sensor_options};
 use wattotherm_job::chain::{ARROWS, default_cell};
 use wattotherm_job::effects::effects_of_edit;
 use wattotherm_job::route::{LineState, Stop};
-use wattotherm_job::stations::EvaluateError;
+use wattotherm_measure::Pen;
 use wattotherm_measure::entry::Entry;
-use wattotherm_measure::text::{plain, spaced};
 use wattotherm_printer::{
     FACT_FIELDS, FactFieldShown, Fitted, Parameter, Part, PrinterFacts, Replacement, read_fields,
-    typed_fields,
+    typed_in,
 };
 use wattotherm_store::{
     Filament, Fitting, Job, NewFilament, NewPrinter, NewSetting, Printer, Setting, StaleMark,
@@ -157,7 +156,7 @@ async fn bench(State(app): State<App>) -> Result<Json<Bench>, ApiError> {
                         Some(l) if l.state == LineState::Stopped => format!(
                             "Stopped at {}: {}.",
                             l.title,
-                            l.line.trim_start_matches("stopped: ")
+                            l.cause.as_deref().unwrap_or(&l.line)
                         ),
                         Some(l) => format!("Next: {}.", l.title),
                         None => "Nothing to do.".into(),
@@ -224,7 +223,7 @@ pub struct TypedPrinter {
 
 impl TypedPrinter {
     /// The printer and what is fitted to it.
-    fn read(&self) -> Result<(NewPrinter, Vec<Fitted>), ApiError> {
+    fn read(&self, pen: Pen) -> Result<(NewPrinter, Vec<Fitted>), ApiError> {
         let new = NewPrinter {
             name: self.name.trim().to_owned(),
             kind: self.kind.trim().to_owned(),
@@ -233,21 +232,22 @@ impl TypedPrinter {
         };
         new.check()?;
         let fitted = read_fields(&FACT_FIELDS, &self.fields, &self.confirmed, &sensor_ids())
-            .map_err(EvaluateError::from)?;
+            .map_err(|e| ApiError::Evaluate(e.into(), pen))?;
         Ok((new, fitted))
     }
 }
 
 #[utoipa::path(get, path = "/api/v1/printer-fields", responses((status = 200, body = Vec<FactFieldShown>)))]
 /// The form of a printer: every fact with its unit, its choices and where to find it.
-async fn printer_fields() -> Json<Vec<FactFieldShown>> {
+async fn printer_fields(State(app): State<App>) -> Result<Json<Vec<FactFieldShown>>, ApiError> {
+    let pen = app.read(|s| Ok(s.house()?.pen)).await?;
     let sensors = sensor_options();
-    Json(
+    Ok(Json(
         FACT_FIELDS
             .iter()
-            .map(|f| f.shown(false, &sensors))
+            .map(|f| f.shown(false, &sensors, pen))
             .collect(),
-    )
+    ))
 }
 
 #[utoipa::path(post, path = "/api/v1/printers/typed", request_body = TypedPrinter,
@@ -257,7 +257,8 @@ async fn add_typed(
     State(app): State<App>,
     Body(typed): Body<TypedPrinter>,
 ) -> Result<(StatusCode, Json<Made>), ApiError> {
-    let (new, fitted) = typed.read()?;
+    let pen = app.read(|s| Ok(s.house()?.pen)).await?;
+    let (new, fitted) = typed.read(pen)?;
     let id = app
         .with(move |s| Ok(s.add_printer_with(&new, &fitted, &now())?))
         .await?;
@@ -272,10 +273,11 @@ async fn edit_printer(
     Path(id): Path<i64>,
     Body(typed): Body<TypedPrinter>,
 ) -> Result<StatusCode, ApiError> {
-    let (new, told) = typed.read()?;
     app.with(move |s| {
         s.printer(id)?;
-        let effects = effects_of_edit(&s.fitted(id)?, &told, &s.house()?);
+        let house = s.house()?;
+        let (new, told) = typed.read(house.pen)?;
+        let effects = effects_of_edit(&s.fitted(id)?, &told, &house);
         Ok(s.edit_printer(id, &new.name, &new.kind, &effects, &now())?)
     })
     .await?;
@@ -321,14 +323,15 @@ async fn printer(
             let job = store.open_job_of(id)?;
             let (settings, stale) = (store.settings(id)?, store.stale(id)?);
             let filaments = store.filaments()?;
+            let pen = store.house()?.pen;
             let card = job.as_ref().map(|j| traveller_of(store, j)).transpose()?;
             let chain = Parameter::ALL
                 .into_iter()
                 .filter(|p| *p != Parameter::OffsetXy || printer.facts.nozzles > 1)
-                .map(|p| link(p, &settings, &stale, &filaments, card.as_ref()))
+                .map(|p| link(p, pen, &settings, &stale, &filaments, card.as_ref()))
                 .collect();
             Ok(PrinterPage {
-                typed: typed_fields(&store.fitted(id)?),
+                typed: typed_in(&store.fitted(id)?, pen),
                 fittings: store.fittings(id)?,
                 printer,
                 job,
@@ -344,6 +347,7 @@ async fn printer(
 
 fn link(
     p: Parameter,
+    pen: Pen,
     settings: &[Setting],
     stale: &[StaleMark],
     filaments: &[Filament],
@@ -355,7 +359,7 @@ fn link(
         .map(|s| {
             let value = s.value.map_or_else(
                 || s.value_text.clone().unwrap_or_default(),
-                |v| format!("{}{}", plain(v, 3), spaced(p.unit())),
+                |v| pen.plain(v, p.unit(), 3),
             );
             match s
                 .filament_id

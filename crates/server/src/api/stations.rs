@@ -9,7 +9,7 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_job::Context;
 use wattotherm_job::finding::Finding;
-use wattotherm_job::stations::{StationName, evaluate};
+use wattotherm_job::stations::{all_stations, station_named};
 
 use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};
@@ -47,15 +47,19 @@ async fn evaluate_station(
     Path(station): Path<String>,
     Body(body): Body<EvaluateBody>,
 ) -> Result<Json<Finding>, ApiError> {
-    let known = StationName::ALL.map(StationName::id).join(", ");
-    let name = StationName::from_id(&station).ok_or_else(|| {
+    let station = station_named(&station).ok_or_else(|| {
+        let known: Vec<&str> = all_stations().iter().map(|s| s.id()).collect();
+        let known = known.join(", ");
         ApiError::NotFound(format!("There is no such station. Stations are {known}."))
     })?;
     let context = match body.job {
         Some(at) => app.context(at.id, at.station).await?,
         None => body.context.unwrap_or_default(),
     };
-    Ok(Json(evaluate(name, &body.readings, &context)?))
+    let finding = station
+        .evaluate(&body.readings, &context)
+        .map_err(|e| ApiError::Evaluate(e, context.house.pen))?;
+    Ok(Json(finding))
 }
 
 pub fn router() -> OpenApiRouter<App> {

@@ -7,7 +7,6 @@ pub use heat::connect_demo;
 use serde_json::{Value, json};
 use wattotherm_job::effects::effects_of;
 use wattotherm_job::route::Stop;
-use wattotherm_job::stations::{evaluate, start};
 use wattotherm_printer::{
     FilamentPath, GearFacts, HotEndKind, HotEndMass, Parameter, Part, PrinterFacts,
     Replacement as R,
@@ -305,9 +304,9 @@ impl Demo<'_> {
     fn close(&mut self, job_id: i64, key: &str, typed: &Value) -> Result<(), Failure> {
         let at = self.minutes(9);
         let (job, stop, context) = self.at(job_id, key)?;
-        let mut readings = start(stop.station(), &context);
+        let mut readings = stop.station().start(&context);
         merge(&mut readings, typed);
-        let finding = evaluate(stop.station(), &readings, &context)?;
+        let finding = stop.station().evaluate(&readings, &context)?;
         let effects = effects_of(stop, &readings, &finding, &context);
         self.store
             .close_station(&job, stop, &readings, &finding, &effects, &at)?;
@@ -317,7 +316,7 @@ impl Demo<'_> {
     fn draft(&mut self, job_id: i64, key: &str, typed: &Value) -> Result<(), Failure> {
         let at = self.minutes(4);
         let (_, stop, context) = self.at(job_id, key)?;
-        let mut readings = start(stop.station(), &context);
+        let mut readings = stop.station().start(&context);
         merge(&mut readings, typed);
         self.store.save_draft(job_id, key, &readings, &at)?;
         Ok(())
@@ -338,7 +337,7 @@ impl Demo<'_> {
     /// Ticks every step of a check.
     fn tick_all(&mut self, job_id: i64, key: &str, pieces: Option<u32>) -> Result<(), Failure> {
         let (_, stop, context) = self.at(job_id, key)?;
-        let begun = start(stop.station(), &context);
+        let begun = stop.station().start(&context);
         let n = begun["steps"].as_array().map_or(0, Vec::len);
         let steps: Vec<Value> = (0..n)
             .map(|_| json!({"state": "done", "reason": ""}))
@@ -353,7 +352,7 @@ impl Demo<'_> {
 
     fn trial(&mut self, job_id: i64, key: &str, note: &str) -> Result<(), Failure> {
         let (_, stop, context) = self.at(job_id, key)?;
-        let before = start(stop.station(), &context)["before"].clone();
+        let before = stop.station().start(&context)["before"].clone();
         self.close(
             job_id,
             key,

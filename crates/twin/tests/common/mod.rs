@@ -9,7 +9,7 @@ use wattotherm_heat::{
 };
 use wattotherm_job::Context;
 use wattotherm_job::finding::Finding;
-use wattotherm_job::stations::{StationName, evaluate, start};
+use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_printer::GearFacts;
 use wattotherm_twin::{Build, Fault, Kind, Twin};
 
@@ -156,7 +156,7 @@ impl Bench {
             String::new()
         };
         found(
-            StationName::Sensor,
+            &stations::Sensor,
             &Context::default(),
             &json!({"room_c": room, "shown_c": t.nozzle().at_c, "bed_c": t.bed.map(|b| b.at_c), "ohm": ohm}),
         )
@@ -179,7 +179,7 @@ impl Bench {
             .target_c;
         let ohm = self.seen(bench.heater_ohm, 0.1);
         found(
-            StationName::Heater,
+            &stations::Heater,
             &Context::default(),
             &json!({"ohm": ohm, "marked_w": marked, "planned_c": wanted, "taken_c": taken}),
         )
@@ -190,15 +190,20 @@ impl Bench {
         let context = Context::default();
         let hold = hold_result(&self.hold(150.0), TARGET_C, &PhysicalLimits::default());
         let mut typed = json!({"target_c": TARGET_C, "hold": hold});
-        let first = found(StationName::HeaterLoop, &context, &typed);
-        if first.cause.is_some() {
+        let first = found(&stations::HeaterLoop, &context, &typed);
+        if first.facts.cause.is_some() {
             return first;
         }
         let tune = self.autotune();
         typed["tune"] = json!(tune);
         typed["rule"] = json!(TuningRule::TyreusLuyben);
-        let proposed = found(StationName::HeaterLoop, &context, &typed);
-        let Some(gains) = proposed.after_text.as_deref().and_then(Gains::from_text) else {
+        let proposed = found(&stations::HeaterLoop, &context, &typed);
+        let Some(gains) = proposed
+            .facts
+            .after_text
+            .as_deref()
+            .and_then(Gains::from_text)
+        else {
             return proposed;
         };
         self.set(&gains);
@@ -208,7 +213,7 @@ impl Bench {
         typed["set_d"] = json!(d);
         typed["verify"] = self.verify();
         typed["sink_c"] = json!(self.twin.world.look().sink_c);
-        found(StationName::HeaterLoop, &context, &typed)
+        found(&stations::HeaterLoop, &context, &typed)
     }
 
     fn fed(&mut self, speed_mm_s: f64) -> f64 {
@@ -253,7 +258,7 @@ impl Bench {
             drive_diameter_mm: 7.3,
         });
         found(
-            StationName::Drive,
+            &stations::Drive,
             &context,
             &json!({"steps_set": set, "runs": runs, "fast_runs": fast, "free_runs": free, "instrument": "caliper", "nozzle_c": "210"}),
         )
@@ -266,7 +271,7 @@ impl Bench {
             list: Some("fit.tube".into()),
             ..Context::default()
         };
-        let n = start(StationName::Check, &context)["steps"]
+        let n = stations::Check.start(&context)["steps"]
             .as_array()
             .unwrap()
             .len();
@@ -278,7 +283,7 @@ impl Bench {
             }
         }).collect();
         found(
-            StationName::Check,
+            &stations::Check,
             &context,
             &json!({"steps": steps, "counted_out": "4", "counted_in": "4"}),
         )
@@ -297,17 +302,19 @@ impl Bench {
         let context: Context =
             serde_json::from_value(json!({"snapshot": snapshot, "expected": expected})).unwrap();
         found(
-            StationName::Compare,
+            &stations::Compare,
             &context,
             &json!({"report": report, "power_cycled": "yes"}),
         )
     }
 }
 
-pub fn found(station: StationName, context: &Context, typed: &Value) -> Finding {
-    let mut readings = start(station, context);
+pub fn found(station: &dyn AnyStation, context: &Context, typed: &Value) -> Finding {
+    let mut readings = station.start(context);
     for (k, v) in typed.as_object().unwrap() {
         readings[k] = v.clone();
     }
-    evaluate(station, &readings, context).unwrap_or_else(|e| panic!("{station:?}: {e}\n{readings}"))
+    station
+        .evaluate(&readings, context)
+        .unwrap_or_else(|e| panic!("{station:?}: {e}\n{readings}"))
 }

@@ -11,7 +11,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_heat::sensor_type;
-use wattotherm_measure::{Instrument, InstrumentKind, default_instruments};
+use wattotherm_measure::{Instrument, InstrumentKind, Pen, default_instruments};
 use wattotherm_printer::{Ceiling, CeilingRules, Parameter, PrinterFacts, Replacement};
 
 use crate::chain::{CellOverride, ChainTables, Strength};
@@ -38,6 +38,8 @@ pub struct House {
     pub instruments: Vec<Instrument>,
     /// Changes to the chain's first table.
     pub cells: Vec<CellOverride>,
+    /// Units in which the shop is shown its numbers.
+    pub pen: Pen,
 }
 
 impl Default for House {
@@ -47,6 +49,7 @@ impl Default for House {
             tolerances: BTreeMap::new(),
             instruments: default_instruments(),
             cells: Vec::new(),
+            pen: Pen::METRIC,
         }
     }
 }

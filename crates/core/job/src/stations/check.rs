@@ -4,15 +4,23 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_heat::sensor_ids;
-use wattotherm_measure::Verdict;
+use wattotherm_heat::{sensor_ids, sensor_options};
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
-use wattotherm_measure::text::plain;
-use wattotherm_printer::{FactField, Replacement, fields_of, read_fields, typed_fields};
+use wattotherm_measure::text::count;
+use wattotherm_measure::{Pen, Unit, Verdict};
+use wattotherm_printer::{
+    FACT_FIELDS, FactField, FactKind, Replacement, fields_of, read_fields, typed_fields,
+};
 
-use super::{Context, StationName, blank, stopped};
-use crate::finding::{Finding, Row};
+use super::set_up::rule_text;
+use super::{SetUp, Station};
+use crate::context::Context;
+use crate::finding::{Cause, Facts, Row, Words};
+use crate::form::{Field, Form};
 use crate::sheets::{Sheet, sheet};
+
+/// Steps to tick off.
+pub struct Check;
 
 /// What became of one step.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -63,19 +71,66 @@ pub struct CheckReadings {
     pub confirmed: Vec<String>,
 }
 
-const COUNT: Limit = Limit {
-    field: "counted_out",
-    label: "count",
-    unit: "",
-    min: 0.0,
-    max: 500.0,
-    usual_min: 0.0,
-    usual_max: 500.0,
-    why: "count whole pieces",
-};
+/// A step that was not done as it stands.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+struct Aside {
+    /// The step's text.
+    act: String,
+    /// The technician's reason.
+    reason: String,
+    /// Nozzle when it was done outside its gate [°C].
+    at_c: Option<f64>,
+}
+
+/// What is known of the new part, against the old one.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+struct Told {
+    path: String,
+    before: Option<String>,
+    after: String,
+}
+
+/// What became of a list.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct CheckFound {
+    title: String,
+    total: usize,
+    done: usize,
+    skipped: Vec<Aside>,
+    outside: Vec<Aside>,
+    failed: Option<Aside>,
+    /// Pieces out and in, where they are counted.
+    counted: Option<(f64, f64)>,
+    told: Vec<Told>,
+}
+
+impl CheckFound {
+    fn open(&self) -> usize {
+        self.total - self.done - self.skipped.len()
+    }
+}
+
+const OUT: Limit = Limit::new(
+    "counted_out",
+    "count",
+    Unit::One,
+    [0.0, 500.0, 0.0, 500.0],
+    "count whole pieces",
+);
+const BACK: Limit = Limit::new(
+    "counted_in",
+    "count",
+    Unit::One,
+    [0.0, 500.0, 0.0, 500.0],
+    "count whole pieces",
+);
 
 /// Ticks that are read at most.
 const MOST_TICKS: usize = 100;
+/// Longest note.
+const MOST_NOTE: usize = 20_000;
+/// Longest reason at a step.
+const MOST_REASON: usize = 2_000;
 
 /// The tick of every step of a list with its place among the readings: by its id, or by its place where no
 /// tick has an id; an open one where there is none.
@@ -97,6 +152,11 @@ pub fn ticks_of(list: &Sheet, typed: &[StepTick]) -> Vec<(usize, StepTick)> {
         .collect()
 }
 
+/// The list that a context asks for.
+fn list_of(context: &Context) -> Sheet {
+    sheet(context.list.as_deref().unwrap_or("intake"), context)
+}
+
 /// What a sheet of strip and fit asks of the new part, and whether it must be told.
 #[must_use]
 pub fn asked_of(context: &Context) -> Vec<(&'static FactField, bool)> {
@@ -108,67 +168,35 @@ pub fn asked_of(context: &Context) -> Vec<(&'static FactField, bool)> {
         .map_or(Vec::new(), fields_of)
 }
 
-/// Evaluates a check: pass when every step is done or skipped with a reason and what came out went
-/// back; stop when a step failed or pieces are left over; measure again while steps are open.
-///
-/// Source: common practice, no published source.
-/// # Errors
-/// [`ReadingError`] for a skip without a reason or a count that isn't one.
-pub fn evaluate(readings: &CheckReadings, context: &Context) -> Result<Finding, ReadingError> {
-    let list: Sheet = sheet(context.list.as_deref().unwrap_or("intake"), context);
-    let mut intake = Intake::new(&readings.confirmed);
-    if readings.note.chars().count() > 20_000 {
-        intake.conflict(
-            "note",
-            "The note is too long. Keep it under 20 000 characters.",
-        );
-    }
-    if readings.steps.len() > MOST_TICKS {
-        intake.count(
-            "steps",
-            format!("This list has {} steps.", list.steps.len()),
-        );
-    }
-    let ticks = ticks_of(&list, &readings.steps);
-    for ((i, tick), step) in ticks.iter().zip(&list.steps) {
-        let needs = match tick.state {
-            StepState::Skipped => "Say why this step is skipped.".to_owned(),
-            StepState::Failed => "Say what failed.".to_owned(),
-            StepState::Open => continue,
-            StepState::Done => match tick.at_c.and_then(|c| step.gate.broken(c)) {
-                Some(why) => why,
-                None => continue,
-            },
-        };
-        if tick.reason.trim().is_empty() {
-            intake.push(FieldProblem::Count {
-                field: format!("steps.{i}.reason"),
-                message: needs,
-            });
-        }
-    }
-    let mut counts = (None, None);
-    if list.counts {
-        counts.0 = intake.need(&COUNT, "counted_out", &readings.counted_out);
-        counts.1 = intake.need(&COUNT, "counted_in", &readings.counted_in);
-    }
+fn part_field(field: &FactField, needed: bool) -> Field {
+    let path = format!("fitted.{}", field.path);
+    let f = match field.kind {
+        FactKind::Number(limit) => Field::number_at(path, &limit).named(field.label),
+        FactKind::Choice(options) => Field::choice(&path, field.label, options),
+        FactKind::Sensor => Field::choice(&path, field.label, &sensor_options()),
+    };
+    let f = f.hint(field.find);
+    if needed { f.needed() } else { f }
+}
+
+fn ask_part(r: &CheckReadings, context: &Context, intake: &mut Intake<'_>) -> Vec<Told> {
     let asked = asked_of(context);
     for (field, needed) in &asked {
-        if *needed && readings.fitted.get(field.path).is_none_or(Entry::is_blank) {
+        if *needed && r.fitted.get(field.path).is_none_or(Entry::is_blank) {
             intake.push(FieldProblem::Count {
                 field: format!("fitted.{}", field.path),
                 message: format!("Say the new part’s {}.", field.label),
             });
         }
     }
-    let confirmed: Vec<String> = readings
+    let confirmed: Vec<String> = r
         .confirmed
         .iter()
         .map(|c| c.strip_prefix("fitted.").unwrap_or(c).to_owned())
         .collect();
     if let Err(bad) = read_fields(
         asked.iter().map(|(f, _)| *f),
-        &readings.fitted,
+        &r.fitted,
         &confirmed,
         &sensor_ids(),
     ) {
@@ -176,100 +204,268 @@ pub fn evaluate(readings: &CheckReadings, context: &Context) -> Result<Finding, 
             intake.push(problem.under("fitted"));
         }
     }
-    intake.finish()?;
-
-    let total = list.steps.len();
-    let tally = |state: StepState| ticks.iter().filter(|(_, t)| t.state == state).count();
-    let (done, skipped) = (tally(StepState::Done), tally(StepState::Skipped));
-    let mut finding = blank(StationName::Check, list.title, "", Verdict::Pass);
-    finding.rows.push(Row {
-        name: "steps done".into(),
-        before: None,
-        after: Some(format!("{done} of {total}")),
-    });
-    if let (Some(out), Some(back)) = counts {
-        finding.rows.push(Row {
-            name: "pieces out, in".into(),
-            before: Some(format!("{out:.0}")),
-            after: Some(format!("{back:.0}")),
-        });
-    }
     let was = typed_fields(&context.printer.fitted());
-    for (field, _) in &asked {
-        let now = readings.fitted.get(field.path).map(Entry::shown);
-        if let Some(now) = now.filter(|n| !n.is_empty()) {
-            finding.rows.push(Row {
-                name: field.label.to_owned(),
-                before: was.get(field.path).map(|t| field.says(t)),
-                after: Some(field.says(&now)),
-            });
+    asked
+        .iter()
+        .filter_map(|(field, _)| {
+            let after = r.fitted.get(field.path).map(Entry::shown)?;
+            (!after.is_empty()).then(|| Told {
+                path: field.path.to_owned(),
+                before: was.get(field.path).cloned(),
+                after,
+            })
+        })
+        .collect()
+}
+
+impl Station for Check {
+    type Readings = CheckReadings;
+    type Own = CheckFound;
+    const ID: &'static str = "check";
+
+    fn start(context: &Context) -> CheckReadings {
+        let known = typed_fields(&context.printer.fitted());
+        CheckReadings {
+            steps: list_of(context)
+                .steps
+                .iter()
+                .map(|s| StepTick {
+                    id: s.id.to_owned(),
+                    ..StepTick::default()
+                })
+                .collect(),
+            // What must be told changes by the very name of the replacement: it isn't taken from the old part.
+            fitted: asked_of(context)
+                .into_iter()
+                .map(|(f, needed)| {
+                    let text = known.get(f.path).filter(|_| !needed);
+                    let entry = text.map_or_else(Entry::default, |t| t.as_str().into());
+                    (f.path.to_owned(), entry)
+                })
+                .collect(),
+            ..CheckReadings::default()
         }
     }
-    for ((_, tick), step) in ticks.iter().zip(&list.steps) {
-        if tick.state == StepState::Skipped {
-            finding
-                .reasons
-                .push(format!("Skipped “{}”: {}", step.act, tick.reason.trim()));
+
+    fn form(r: &CheckReadings, context: &Context) -> Form {
+        let list = list_of(context);
+        let mut steps = Vec::new();
+        for ((i, tick), step) in ticks_of(&list, &r.steps).iter().zip(&list.steps) {
+            steps.push(Field::choice(
+                &format!("steps.{i}.state"),
+                &step.act,
+                &[
+                    ("open", "open"),
+                    ("done", "done"),
+                    ("skipped", "skipped"),
+                    ("failed", "failed"),
+                ],
+            ));
+            let outside =
+                tick.state == StepState::Done && tick.at_c.is_some_and(|c| step.gate.broken(c));
+            if outside || matches!(tick.state, StepState::Skipped | StepState::Failed) {
+                let reason = Field::text(format!("steps.{i}.reason"), "why", MOST_REASON);
+                steps.push(reason.needed());
+            }
         }
-        if tick.state == StepState::Done && tick.at_c.is_some_and(|c| step.gate.broken(c).is_some())
-        {
-            finding.reasons.push(format!(
-                "Done at {} °C, outside its gate, “{}”: {}",
-                plain(tick.at_c.unwrap_or(0.0), 0),
-                step.act,
-                tick.reason.trim()
+        let mut form = Form::default().group("", steps);
+        let asked = asked_of(context);
+        if !asked.is_empty() {
+            let fields = asked.iter().map(|(f, needed)| part_field(f, *needed));
+            form = form.group("The new part", fields.collect());
+        }
+        if list.counts {
+            form = form.group(
+                "Small pieces",
+                vec![
+                    Field::number(&OUT).named("counted out").needed(),
+                    Field::number(&BACK).named("counted in").needed(),
+                ],
+            );
+        }
+        form.group("", vec![Field::text("note", "what you saw", MOST_NOTE)])
+    }
+
+    fn set_up(_: &CheckReadings, context: &Context) -> SetUp {
+        let list = list_of(context);
+        let sensors = sensor_options();
+        SetUp {
+            heading: list.heading,
+            hints: list.hints,
+            caution: list.caution,
+            rule: list.rule,
+            rule_text: list.rule.map(|r| rule_text(context, r)),
+            part_fields: asked_of(context)
+                .into_iter()
+                .map(|(f, needed)| f.shown(needed, &sensors, context.house.pen))
+                .collect(),
+            ..SetUp::default()
+        }
+    }
+
+    /// Pass when every step is done or skipped with a reason and what came out went back; stop when a step failed
+    /// or pieces are left over; measure again while steps are open.
+    ///
+    /// Source: common practice, no published source.
+    fn facts(r: &CheckReadings, context: &Context) -> Result<Facts<CheckFound>, ReadingError> {
+        let list = list_of(context);
+        let mut intake = Intake::new(&r.confirmed);
+        if r.note.chars().count() > MOST_NOTE {
+            intake.conflict(
+                "note",
+                "The note is too long. Keep it under 20 000 characters.",
+            );
+        }
+        if r.steps.len() > MOST_TICKS {
+            intake.count(
+                "steps",
+                format!("This list has {} steps.", list.steps.len()),
+            );
+        }
+        let ticks = ticks_of(&list, &r.steps);
+        let mut own = CheckFound {
+            title: list.title.to_owned(),
+            total: list.steps.len(),
+            done: 0,
+            skipped: Vec::new(),
+            outside: Vec::new(),
+            failed: None,
+            counted: None,
+            told: Vec::new(),
+        };
+        for ((i, tick), step) in ticks.iter().zip(&list.steps) {
+            let path = format!("steps.{i}.reason");
+            super::snapshot::no_longer(&mut intake, &path, &tick.reason, MOST_REASON);
+            let outside = tick.at_c.filter(|c| step.gate.broken(*c));
+            let aside = Aside {
+                act: step.act.clone(),
+                reason: tick.reason.trim().to_owned(),
+                at_c: outside,
+            };
+            let needs = match tick.state {
+                StepState::Open => continue,
+                StepState::Skipped => {
+                    own.skipped.push(aside);
+                    "Say why this step is skipped.".to_owned()
+                }
+                StepState::Failed => {
+                    own.failed.get_or_insert(aside);
+                    "Say what failed.".to_owned()
+                }
+                StepState::Done => {
+                    own.done += 1;
+                    let Some(at_c) = outside else { continue };
+                    own.outside.push(aside);
+                    step.gate.says_broken(at_c)
+                }
+            };
+            if tick.reason.trim().is_empty() {
+                intake.push(FieldProblem::Count {
+                    field: path,
+                    message: needs,
+                });
+            }
+        }
+        if list.counts {
+            let out = intake.need(&OUT, "counted_out", &r.counted_out);
+            let back = intake.need(&BACK, "counted_in", &r.counted_in);
+            own.counted = out.zip(back);
+        }
+        own.told = ask_part(r, context, &mut intake);
+        intake.finish()?;
+        let left_over = own
+            .counted
+            .is_some_and(|(out, back)| (out - back).abs() > 0.5);
+        let fault = if own.failed.is_some() {
+            Some(Cause::StepFailed)
+        } else {
+            left_over.then_some(Cause::PiecesLeft)
+        };
+        let open = own.open() > 0;
+        let mut facts = Facts::new(Self::ID, Unit::One, Verdict::Pass, own);
+        if let Some(cause) = fault {
+            return Ok(facts.stopped(cause));
+        }
+        if open {
+            facts.verdict = Verdict::MeasureAgain;
+        }
+        Ok(facts)
+    }
+
+    fn words(f: &Facts<CheckFound>, pen: Pen) -> Words {
+        let own = &f.own;
+        let mut w = Words::new(own.title.as_str());
+        let of = format!("{} of {}", own.done, own.total);
+        w.rows.push(Row::new("steps done", None, Some(of.clone())));
+        if let Some((out, back)) = own.counted {
+            w.rows.push(Row::new(
+                "pieces out, in",
+                Some(format!("{out:.0}")),
+                Some(format!("{back:.0}")),
             ));
         }
+        for told in &own.told {
+            if let Some(field) = FACT_FIELDS.iter().find(|f| f.path == told.path) {
+                w.rows.push(Row::new(
+                    field.label,
+                    told.before.as_ref().map(|t| field.says(t, pen)),
+                    Some(field.says(&told.after, pen)),
+                ));
+            }
+        }
+        for s in &own.skipped {
+            w.reasons.push(format!("Skipped “{}”: {}", s.act, s.reason));
+        }
+        for o in &own.outside {
+            w.reasons.push(format!(
+                "Done at {}, outside its gate, “{}”: {}",
+                pen.plain(o.at_c.unwrap_or(0.0), Unit::Celsius, 0),
+                o.act,
+                o.reason
+            ));
+        }
+        if let Some(failed) = &own.failed {
+            return w.stop(
+                &failed.reason,
+                format!(
+                    "This step failed: “{}”. Mend it before you go on.",
+                    failed.act
+                ),
+            );
+        }
+        match (f.verdict, own.counted) {
+            (Verdict::Stop, Some((out, back))) => w.stop(
+                &format!("{out:.0} pieces came out, {back:.0} went back"),
+                "Find where the rest belongs, or where it fell, before the printer moves or heats.",
+            ),
+            (Verdict::MeasureAgain, _) => {
+                w.settle = vec!["do the open steps".into()];
+                w.say(
+                    match own.open() {
+                        1 => "One step is still open.".into(),
+                        n => format!("{n} steps are still open."),
+                    },
+                    "Do each step and tick it, or skip it with a reason.",
+                    format!("{of} steps done"),
+                    "Go on with the next step.",
+                )
+            }
+            (_, counted) => w.say(
+                "Pass: every step is done.",
+                if own.skipped.is_empty() {
+                    "Nothing is left over.".into()
+                } else {
+                    format!(
+                        "{} skipped with a reason, which is kept.",
+                        own.skipped.len()
+                    )
+                },
+                counted.map_or_else(
+                    || format!("{} done", count(own.done, "step", "steps")),
+                    |(out, back)| format!("counted out {out:.0}, in {back:.0}"),
+                ),
+                "Go on.",
+            ),
+        }
     }
-    let failed = ticks
-        .iter()
-        .zip(&list.steps)
-        .find(|((_, t), _)| t.state == StepState::Failed);
-    if let Some(((_, tick), step)) = failed {
-        let mut stop = stopped(finding, tick.reason.trim());
-        stop.sentence = format!(
-            "This step failed: “{}”. Mend it before you go on.",
-            step.act
-        );
-        return Ok(stop);
-    }
-    if let (Some(out), Some(back)) = counts
-        && (out - back).abs() > 0.5
-    {
-        let cause = format!("{out:.0} pieces came out, {back:.0} went back");
-        let mut stop = stopped(finding, &cause);
-        stop.sentence =
-            "Find where the rest belongs, or where it fell, before the printer moves or heats."
-                .into();
-        return Ok(stop);
-    }
-    let open = total - done - skipped;
-    if open > 0 {
-        finding.verdict = Verdict::MeasureAgain;
-        finding.headline = if open == 1 {
-            "One step is still open.".into()
-        } else {
-            format!("{open} steps are still open.")
-        };
-        finding.sentence = "Do each step and tick it, or skip it with a reason.".into();
-        finding.settle = vec!["do the open steps".into()];
-        finding.line = format!("{done} of {total} steps done");
-        finding.next = "Go on with the next step.".into();
-        return Ok(finding);
-    }
-    finding.headline = "Pass: every step is done.".into();
-    finding.sentence = if skipped > 0 {
-        format!("{skipped} skipped with a reason, which is kept.")
-    } else {
-        "Nothing is left over.".into()
-    };
-    finding.line = match counts {
-        (Some(out), Some(back)) => format!("counted out {out:.0}, in {back:.0}"),
-        _ => format!(
-            "{} done",
-            wattotherm_measure::text::count(done, "step", "steps")
-        ),
-    };
-    finding.next = "Go on.".into();
-    Ok(finding)
 }

@@ -5,15 +5,18 @@ use utoipa::ToSchema;
 use wattotherm_gcode::{
     Command, SettingKey, SettingsReport, compare_settings, read_back, read_settings, store_settings,
 };
-use wattotherm_measure::Verdict;
 use wattotherm_measure::entry::{FieldProblem, Intake, ReadingError};
-use wattotherm_measure::text::{count, plain};
+use wattotherm_measure::text::{count, join_and, plain};
+use wattotherm_measure::{Pen, Unit, Verdict};
 
-use super::answer::Answer;
-use super::snapshot::report_of;
-use super::{Context, StationName, blank};
-use crate::context::ExpectedSetting;
-use crate::finding::{Finding, Row};
+use super::snapshot::{MOST_CHARS, MOST_REASON, no_longer, report_of};
+use super::{Answer, SetUp, Station};
+use crate::context::{Context, ExpectedSetting};
+use crate::finding::{Facts, Row, Words};
+use crate::form::{Action, Field, Form};
+
+/// Stored settings at the end against the beginning.
+pub struct Compare;
 
 /// What is read at the end.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -33,36 +36,71 @@ pub struct CompareReadings {
     pub confirmed: Vec<String>,
 }
 
+/// A setting that differs from the snapshot.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+struct Changed {
+    code: String,
+    letter: String,
+    says: String,
+    before: Option<String>,
+    after: Option<String>,
+    /// The station that set it.
+    by: Option<String>,
+}
+
+/// A value that a station left and the printer doesn't hold.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+struct Lost {
+    expected: ExpectedSetting,
+    got: Option<f64>,
+}
+
+/// What the comparison showed.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct CompareFound {
+    none_because: Option<String>,
+    power_cycled: bool,
+    changed: Vec<Changed>,
+    lost: Vec<Lost>,
+    explained: Option<String>,
+    /// How many values this job's stations left.
+    expected: usize,
+}
+
 /// Reports print two to five decimals: within this a value is the one that was left.
 fn same(a: f64, b: f64) -> bool {
     (a - b).abs() <= (1e-4 * b.abs()).max(1.1e-3)
 }
 
-fn gone<'a>(report: &SettingsReport, context: &'a Context) -> Vec<&'a ExpectedSetting> {
+fn gone(report: &SettingsReport, context: &Context) -> Vec<Lost> {
     context
         .expected
         .iter()
-        .filter(|e| {
+        .filter_map(|e| {
             let key = SettingKey {
                 code: e.code.clone(),
                 letter: e.letter,
             };
-            !report.values.get(&key).is_some_and(|v| same(*v, e.value))
+            let got = report.values.get(&key).copied();
+            (!got.is_some_and(|v| same(v, e.value))).then(|| Lost {
+                expected: e.clone(),
+                got,
+            })
         })
         .collect()
 }
 
 /// Commands that put lost values back: one a command code, in the order they are expected.
-fn put_back(lost: &[&ExpectedSetting]) -> Vec<Command> {
-    let mut commands: Vec<(String, String)> = Vec::new();
-    for e in lost {
+fn put_back(lost: &[Lost]) -> Vec<Command> {
+    let mut commands: Vec<(&str, String)> = Vec::new();
+    for Lost { expected: e, .. } in lost {
         let word = format!("{}{}", e.letter, plain(e.value, 4));
         match commands.iter_mut().find(|(code, _)| *code == e.code) {
             Some((_, words)) => {
                 words.push(' ');
                 words.push_str(&word);
             }
-            None => commands.push((e.code.clone(), word)),
+            None => commands.push((&e.code, word)),
         }
     }
     let mut lines: Vec<Command> = commands
@@ -77,145 +115,228 @@ fn put_back(lost: &[&ExpectedSetting]) -> Vec<Command> {
     lines
 }
 
-/// Evaluates the comparison: adjust when a value that a station left is not in the printer; measure
-/// again while a change has no station and no explanation; pass otherwise.
-///
-/// Source: common practice, no published source.
-/// # Errors
-/// [`ReadingError`] for a text without settings, or nothing at all.
-pub fn evaluate(readings: &CompareReadings, context: &Context) -> Result<Finding, ReadingError> {
-    let mut intake = Intake::new(&readings.confirmed);
-    let report = report_of(&readings.report, &mut intake);
-    let why = readings.none_because.trim();
-    let need = |field: &str, message: &str| FieldProblem::Count {
-        field: field.into(),
-        message: message.into(),
-    };
-    if readings.report.trim().is_empty() && why.is_empty() {
-        intake.push(need(
-            "report",
-            "Switch the printer off and on, then read the settings, paste them, or say why there are none.",
-        ));
-    } else if report.is_some() && readings.power_cycled == Answer::Open {
-        intake.push(need(
-            "power_cycled",
-            "Say whether the printer was switched off and on before it was read.",
-        ));
+impl Station for Compare {
+    type Readings = CompareReadings;
+    type Own = CompareFound;
+    const ID: &'static str = "compare";
+
+    fn start(_: &Context) -> CompareReadings {
+        CompareReadings::default()
     }
-    intake.finish()?;
-    let mut finding = blank(StationName::Compare, "settings", "", Verdict::Pass);
-    let Some(report) = report else {
-        finding.headline = "Pass: nothing to compare.".into();
-        finding.sentence = format!("Reason kept: {why}");
-        finding.line = "no settings reported".into();
-        finding.next = "Go on.".into();
-        return Ok(finding);
-    };
-    let before = read_settings(context.snapshot.as_deref().unwrap_or_default());
-    let changes = if before.values.is_empty() {
-        Vec::new()
-    } else {
-        compare_settings(&before, &report)
-    };
-    let made_by = |code: &str, letter: &str| {
-        context
-            .expected
-            .iter()
-            .find(|e| e.code == code && letter == e.letter.to_string())
-            .map(|e| e.station.as_str())
-    };
-    let mut unexplained = Vec::new();
-    for c in &changes {
-        let station = made_by(&c.code, &c.letter);
-        if station.is_none() {
-            unexplained.push(format!("{} {}", c.code, c.letter));
-        }
-        finding.rows.push(Row {
-            name: format!(
-                "{} {} {} ({})",
-                c.code,
-                c.letter,
-                c.says,
-                station.unwrap_or("no station")
-            ),
-            before: c.before.clone(),
-            after: c.after.clone(),
-        });
+
+    fn form(_: &CompareReadings, _: &Context) -> Form {
+        Form::default()
+            .group(
+                "",
+                vec![
+                    Field::yes_no("power_cycled", "Was it switched off and on before?"),
+                    Field::report("report", "settings report", MOST_CHARS).needed(),
+                    Field::text("none_because", "why there is none", MOST_REASON),
+                    Field::text(
+                        "explained",
+                        "why settings changed that no station set",
+                        MOST_REASON,
+                    ),
+                ],
+            )
+            .action(Action::ReadSettings)
     }
-    let lost = gone(&report, context);
-    if !lost.is_empty() {
-        finding.verdict = Verdict::Adjust;
-        let mut stations: Vec<&str> = lost.iter().map(|e| e.station.as_str()).collect();
-        stations.dedup();
-        finding.headline = format!(
-            "Adjust: {} of {} {} not in the printer.",
-            count(lost.len(), "value", "values"),
-            wattotherm_measure::text::join_and(&stations),
-            if lost.len() == 1 { "is" } else { "are" }
-        );
-        finding.sentence = if readings.power_cycled == Answer::Yes {
-            "The power cycle lost them: they were not stored. Send them again, store, and read once more after a power cycle. If they are lost again, the board's memory can't be written.".into()
-        } else {
-            "Send them again, store, switch off and on, and read once more.".into()
+
+    fn set_up(_: &CompareReadings, _: &Context) -> SetUp {
+        let mut up = SetUp::new("Switch the printer off and on, then read its settings once more.")
+            .hint("What was never stored is gone now, on the bench and not at the customer's.");
+        up.commands = vec![read_back()];
+        up
+    }
+
+    /// Adjust when a value that a station left is not in the printer; measure again while a change has no station
+    /// and no explanation; pass otherwise.
+    ///
+    /// Source: common practice, no published source.
+    fn facts(r: &CompareReadings, context: &Context) -> Result<Facts<CompareFound>, ReadingError> {
+        let mut intake = Intake::new(&r.confirmed);
+        let report = report_of(&r.report, &mut intake);
+        no_longer(&mut intake, "none_because", &r.none_because, MOST_REASON);
+        no_longer(&mut intake, "explained", &r.explained, MOST_REASON);
+        let why = r.none_because.trim();
+        let need = |field: &str, message: &str| FieldProblem::Count {
+            field: field.into(),
+            message: message.into(),
         };
-        for e in &lost {
-            let key = SettingKey {
-                code: e.code.clone(),
-                letter: e.letter,
-            };
-            let got = report
-                .values
-                .get(&key)
-                .map_or("nothing".to_owned(), |v| plain(*v, 4));
-            finding.reasons.push(format!(
-                "{} left {} {} at {}; the printer holds {got}.",
+        if r.report.trim().is_empty() && why.is_empty() {
+            intake.push(need(
+                "report",
+                "Switch the printer off and on, then read the settings, paste them, or say why there are none.",
+            ));
+        } else if report.is_some() && r.power_cycled == Answer::Open {
+            intake.push(need(
+                "power_cycled",
+                "Say whether the printer was switched off and on before it was read.",
+            ));
+        }
+        intake.finish()?;
+        let mut own = CompareFound {
+            power_cycled: r.power_cycled == Answer::Yes,
+            expected: context.expected.len(),
+            ..CompareFound::default()
+        };
+        let Some(report) = report else {
+            own.none_because = Some(why.to_owned());
+            return Ok(Facts::new(Self::ID, Unit::One, Verdict::Pass, own));
+        };
+        let before = read_settings(context.snapshot.as_deref().unwrap_or_default());
+        if !before.values.is_empty() {
+            own.changed = compare_settings(&before, &report)
+                .into_iter()
+                .map(|c| Changed {
+                    by: context
+                        .expected
+                        .iter()
+                        .find(|e| e.code == c.code && c.letter == e.letter.to_string())
+                        .map(|e| e.station.clone()),
+                    code: c.code,
+                    letter: c.letter,
+                    says: c.says,
+                    before: c.before,
+                    after: c.after,
+                })
+                .collect();
+        }
+        own.lost = gone(&report, context);
+        own.explained = Some(r.explained.trim().to_owned()).filter(|e| !e.is_empty());
+        let commands = put_back(&own.lost);
+        let lost = !own.lost.is_empty();
+        let unexplained = own.changed.iter().any(|c| c.by.is_none()) && own.explained.is_none();
+        let verdict = match (lost, unexplained) {
+            (true, _) => Verdict::Adjust,
+            (false, true) => Verdict::MeasureAgain,
+            (false, false) => Verdict::Pass,
+        };
+        let mut facts = Facts::new(Self::ID, Unit::One, verdict, own);
+        if lost {
+            facts.commands = commands;
+        }
+        Ok(facts)
+    }
+
+    fn words(f: &Facts<CompareFound>, _: Pen) -> Words {
+        let own = &f.own;
+        let mut w = Words::new("settings");
+        if let Some(why) = &own.none_because {
+            return w.say(
+                "Pass: nothing to compare.",
+                format!("Reason kept: {why}"),
+                "no settings reported",
+                "Go on.",
+            );
+        }
+        w.rows = own
+            .changed
+            .iter()
+            .map(|c| {
+                Row::new(
+                    format!(
+                        "{} {} {} ({})",
+                        c.code,
+                        c.letter,
+                        c.says,
+                        c.by.as_deref().unwrap_or("no station")
+                    ),
+                    c.before.clone(),
+                    c.after.clone(),
+                )
+            })
+            .collect();
+        match f.verdict {
+            Verdict::Adjust | Verdict::Stop => lost(w, own),
+            Verdict::MeasureAgain => {
+                let names: Vec<String> = own
+                    .changed
+                    .iter()
+                    .filter(|c| c.by.is_none())
+                    .map(|c| format!("{} {}", c.code, c.letter))
+                    .collect();
+                w.settle = vec!["say why each changed".into()];
+                w.say(
+                    format!(
+                        "{} changed, and no station did it.",
+                        count(names.len(), "setting", "settings")
+                    ),
+                    format!(
+                        "{}: say below why, or put {} back.",
+                        names.join(", "),
+                        if names.len() == 1 { "it" } else { "them" }
+                    ),
+                    format!("{} unexplained", names.len()),
+                    "Explain or put back.",
+                )
+            }
+            Verdict::Pass => {
+                if let Some(why) = &own.explained {
+                    w.reasons.push(format!("Explained: {why}"));
+                }
+                let kept = count(own.expected, "value", "values");
+                let headline = if own.expected == 0 {
+                    "Pass: nothing was to be stored.".into()
+                } else {
+                    format!("Pass: {kept} of this job stand in the printer.")
+                };
+                let (sentence, after) = if own.power_cycled {
+                    (
+                        "Read after a power cycle, so they are stored.",
+                        " after a power cycle",
+                    )
+                } else {
+                    (
+                        "Read without a power cycle: in force, but not proven to be stored.",
+                        "",
+                    )
+                };
+                w.say(
+                    headline,
+                    sentence,
+                    format!("{kept} read back{after}"),
+                    "Go on.",
+                )
+            }
+        }
+    }
+}
+
+fn lost(mut w: Words, own: &CompareFound) -> Words {
+    let mut stations: Vec<&str> = own
+        .lost
+        .iter()
+        .map(|l| l.expected.station.as_str())
+        .collect();
+    stations.dedup();
+    let n = count(own.lost.len(), "value", "values");
+    w.reasons = own
+        .lost
+        .iter()
+        .map(|Lost { expected: e, got }| {
+            format!(
+                "{} left {} {} at {}; the printer holds {}.",
                 e.station,
                 e.code,
                 e.letter,
-                plain(e.value, 4)
-            ));
-        }
-        finding.line = format!("{} not stored", count(lost.len(), "value", "values"));
-        finding.commands = put_back(&lost);
-        finding.next = "Store, switch off and on, read again.".into();
-        return Ok(finding);
-    }
-    let explained = readings.explained.trim();
-    if !unexplained.is_empty() && explained.is_empty() {
-        finding.verdict = Verdict::MeasureAgain;
-        finding.headline = format!(
-            "{} changed, and no station did it.",
-            count(unexplained.len(), "setting", "settings")
-        );
-        finding.sentence = format!(
-            "{}: say below why, or put {} back.",
-            unexplained.join(", "),
-            if unexplained.len() == 1 { "it" } else { "them" }
-        );
-        finding.settle = vec!["say why each changed".into()];
-        finding.line = format!("{} unexplained", unexplained.len());
-        finding.next = "Explain or put back.".into();
-        return Ok(finding);
-    }
-    if !explained.is_empty() {
-        finding.reasons.push(format!("Explained: {explained}"));
-    }
-    let kept = count(context.expected.len(), "value", "values");
-    let proven = readings.power_cycled == Answer::Yes;
-    finding.headline = if context.expected.is_empty() {
-        "Pass: nothing was to be stored.".into()
-    } else {
-        format!("Pass: {kept} of this job stand in the printer.")
-    };
-    finding.sentence = if proven {
-        "Read after a power cycle, so they are stored.".into()
-    } else {
-        "Read without a power cycle: in force, but not proven to be stored.".into()
-    };
-    finding.line = format!(
-        "{kept} read back{}",
-        if proven { " after a power cycle" } else { "" }
-    );
-    finding.next = "Go on.".into();
-    Ok(finding)
+                plain(e.value, 4),
+                got.map_or("nothing".to_owned(), |v| plain(v, 4))
+            )
+        })
+        .collect();
+    w.say(
+        format!(
+            "Adjust: {n} of {} {} not in the printer.",
+            join_and(&stations),
+            if own.lost.len() == 1 { "is" } else { "are" }
+        ),
+        if own.power_cycled {
+            "The power cycle lost them: they were not stored. Send them again, store, and read once more after a power cycle. If they are lost again, the board's memory can't be written."
+        } else {
+            "Send them again, store, switch off and on, and read once more."
+        },
+        format!("{n} not stored"),
+        "Store, switch off and on, read again.",
+    )
 }

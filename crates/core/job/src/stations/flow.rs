@@ -7,15 +7,21 @@ use wattotherm_gcode as gcode;
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
 use wattotherm_measure::text::{count, decimals_for, fixed, plain};
 use wattotherm_measure::{
-    Combined, Component, Instrument, InstrumentKind, Series, SettleOption, Verdict, combine,
-    default_instruments, fresh_mean, what_would_settle,
+    Combined, Component, Instrument, InstrumentKind, Pen, Series, SettleOption, Unit, Verdict,
+    combine, default_instruments, fresh_mean, what_would_settle,
 };
+use wattotherm_printer::Parameter;
 
-use super::{
-    Context, StationName, ask_for_more, band, blank, expanded_95, stopped, times_the_blur,
-};
-use crate::finding::{Band, Finding, PlainValue, Row};
-use crate::house::ToleranceId;
+use super::set_up::tolerance;
+use super::taken::{Taken, more};
+use super::{SetUp, Station, expanded_95, known};
+use crate::context::Context;
+use crate::finding::{Band, Cause, Facts, PlainValue, Row, Words, times_the_blur};
+use crate::form::{Field, Form};
+use crate::house::{RuleId, ToleranceId};
+
+/// Flow multiplier.
+pub struct Flow;
 
 /// How flow is measured.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -77,51 +83,73 @@ pub struct FlowReadings {
     pub confirmed: Vec<String>,
 }
 
-/// Limits of the fields.
-pub const LIMITS: [Limit; 6] = [
-    Limit::new(
-        "flow_set_percent",
-        "flow set",
-        "%",
-        [10.0, 300.0, 60.0, 160.0],
-        "beyond this it isn't flow that is wrong",
-    ),
-    Limit::new(
-        "wall_mm",
-        "wall asked for",
-        "mm",
-        [0.1, 5.0, 0.25, 2.0],
-        "one wall is about as wide as the bore",
-    ),
-    Limit::new(
-        "t_mm",
-        "wall thickness",
-        "mm",
-        [0.02, 10.0, 0.15, 3.0],
-        "one wall is about as wide as the bore",
-    ),
-    Limit::new(
-        "volume_mm3",
-        "volume",
-        "mm³",
-        [10.0, 10_000_000.0, 10.0, 10_000_000.0],
-        "less can't be weighed",
-    ),
-    Limit::new(
-        "density_g_cm3",
-        "density",
-        "g/cm³",
-        [0.3, 8.0, 0.8, 4.0],
-        "filaments lie between foamed and metal-filled",
-    ),
-    Limit::new(
-        "masses_g",
-        "mass",
-        "g",
-        [0.01, 5_000.0, 0.05, 5_000.0],
-        "a printed piece weighs something",
-    ),
-];
+/// What would settle it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+enum Way {
+    More(usize),
+    With(Instrument),
+}
+
+/// What was found of the flow.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct FlowFound {
+    method: FlowMethod,
+    set_percent: f64,
+    /// Multiplier that the readings ask for [%].
+    wanted_percent: f64,
+    taken: Taken,
+    settle: Vec<Way>,
+    /// Walls differ by this between bottom and top [mm].
+    step_mm: Option<f64>,
+}
+
+const SET: Limit = Limit::new(
+    "flow_set_percent",
+    "flow set",
+    Unit::Percent,
+    [10.0, 300.0, 60.0, 160.0],
+    "beyond this it isn't flow that is wrong",
+);
+const WALL: Limit = Limit::new(
+    "wall_mm",
+    "wall asked for",
+    Unit::Mm,
+    [0.1, 5.0, 0.25, 2.0],
+    "one wall is about as wide as the bore",
+);
+const THICKNESS: Limit = Limit::new(
+    "t_mm",
+    "wall thickness",
+    Unit::Mm,
+    [0.02, 10.0, 0.15, 3.0],
+    "one wall is about as wide as the bore",
+);
+const VOLUME: Limit = Limit::new(
+    "volume_mm3",
+    "volume",
+    Unit::Mm3,
+    [10.0, 10_000_000.0, 10.0, 10_000_000.0],
+    "less can't be weighed",
+);
+const DENSITY: Limit = Limit::new(
+    "density_g_cm3",
+    "density",
+    Unit::GramPerCm3,
+    [0.3, 8.0, 0.8, 4.0],
+    "filaments lie between foamed and metal-filled",
+);
+const MASS: Limit = Limit::new(
+    "masses_g",
+    "mass",
+    Unit::Gram,
+    [0.01, 5_000.0, 0.05, 5_000.0],
+    "a printed piece weighs something",
+);
+
+/// Walls read at most.
+const MOST_WALLS: usize = 64;
+/// Weighings at most.
+const MOST_MASSES: usize = 30;
 
 /// Density of a common material [g/cm³]; none for others.
 ///
@@ -156,17 +184,16 @@ struct Typed {
 }
 
 fn read(readings: &FlowReadings) -> Result<Typed, ReadingError> {
-    let [set_l, wall_l, t_l, volume_l, density_l, mass_l] = &LIMITS;
     let mut intake = Intake::new(&readings.confirmed);
-    let set = intake.need(set_l, "flow_set_percent", &readings.flow_set_percent);
+    let set = intake.need(&SET, "flow_set_percent", &readings.flow_set_percent);
     let (mut values, mut low, mut high) = (Vec::new(), Vec::new(), Vec::new());
     let nominal = match readings.method {
         FlowMethod::Walls => {
-            let nominal = intake.need(wall_l, "wall_mm", &readings.wall_mm);
+            let nominal = intake.need(&WALL, "wall_mm", &readings.wall_mm);
             let mut named = Vec::new();
-            for (i, w) in readings.walls.iter().take(64).enumerate() {
+            for (i, w) in readings.walls.iter().take(MOST_WALLS).enumerate() {
                 let path = format!("walls.{i}.t_mm");
-                if let Some(t) = intake.may(t_l, &path, &w.t_mm) {
+                if let Some(t) = intake.may(&THICKNESS, &path, &w.t_mm) {
                     named.push((path, t));
                     match w.height {
                         WallHeight::Low => low.push(t),
@@ -174,9 +201,9 @@ fn read(readings: &FlowReadings) -> Result<Typed, ReadingError> {
                     }
                 }
             }
-            intake.ask_outliers_by_ten(t_l, &named);
+            intake.ask_outliers_by_ten(&THICKNESS, &named);
             values.extend(named.iter().map(|(_, t)| *t));
-            if readings.walls.len() > 64 {
+            if readings.walls.len() > MOST_WALLS {
                 intake.count("walls", "Sixty-four readings are enough. Remove some.");
             }
             if values.is_empty() {
@@ -185,12 +212,12 @@ fn read(readings: &FlowReadings) -> Result<Typed, ReadingError> {
             nominal
         }
         FlowMethod::Mass => {
-            let volume = intake.need(volume_l, "volume_mm3", &readings.volume_mm3);
-            let density = intake.need(density_l, "density_g_cm3", &readings.density_g_cm3);
-            for (i, m) in readings.masses_g.iter().take(30).enumerate() {
-                values.extend(intake.may(mass_l, &format!("masses_g.{i}"), m));
+            let volume = intake.need(&VOLUME, "volume_mm3", &readings.volume_mm3);
+            let density = intake.need(&DENSITY, "density_g_cm3", &readings.density_g_cm3);
+            for (i, m) in readings.masses_g.iter().take(MOST_MASSES).enumerate() {
+                values.extend(intake.may(&MASS, &format!("masses_g.{i}"), m));
             }
-            if readings.masses_g.len() > 30 {
+            if readings.masses_g.len() > MOST_MASSES {
                 intake.count("masses_g", "Thirty weighings are enough. Remove some.");
             }
             if values.is_empty() {
@@ -252,173 +279,265 @@ fn uncertainty(
     }
 }
 
-/// Evaluates flow.
-///
-/// Formula: new multiplier = old · target / mean, by wall thickness [mm] or by mass [g] with
-/// target = volume · density. By mass the density's own uncertainty is added; repeating doesn't
-/// shrink it.
-/// Source: common practice, no published source; uncertainty as [`fresh_mean`]; the test for walls
-/// that vary along the height is a one-way analysis of variance (NIST/SEMATECH e-Handbook 7.4.3).
-/// # Errors
-/// [`ReadingError`] with every field that is missing or impossible.
-pub fn evaluate(readings: &FlowReadings, context: &Context) -> Result<Finding, ReadingError> {
-    let typed = read(readings)?;
-    let instrument = instrument_for(readings, context);
-    let Some(mean) = fresh_mean(&typed.values, &instrument, 1.0) else {
-        debug_assert!(false, "read() asks for a reading");
-        return Err(ReadingError {
-            problems: Vec::new(),
-        });
-    };
-    let combined = uncertainty(&typed, mean.combined, readings, context);
-    let expanded = expanded_95(combined);
-    let limit_fraction = context.house.tolerance(ToleranceId::FlowPercent) / 100.0;
-    let (label, unit, what) = match readings.method {
-        FlowMethod::Walls => ("wall", "mm", "the wall"),
-        FlowMethod::Mass => ("mass", "g", "the mass"),
-    };
-    let band = band(
-        label,
-        unit,
-        (mean.series.mean, typed.nominal),
-        (expanded, combined.dof),
-        limit_fraction * typed.nominal,
-    );
-    let after = (typed.set * typed.nominal / mean.series.mean * 10.0).round() / 10.0;
-    let value_expanded = typed.set * typed.nominal / mean.series.mean * expanded / mean.series.mean;
-    let percent = 100.0 * band.error / typed.nominal;
+impl Station for Flow {
+    type Readings = FlowReadings;
+    type Own = FlowFound;
+    const ID: &'static str = "flow";
+    const SETTLES: &'static [Parameter] = &[Parameter::Flow];
 
-    let mut finding = blank(StationName::Flow, "flow multiplier", "%", band.verdict);
-    finding.before = Some(typed.set);
-    finding.value_expanded = Some(value_expanded);
-    finding.reasons = vec![
-        format!(
-            "{} with {}.",
-            count(typed.values.len(), "reading", "readings"),
-            instrument.describe()
-        ),
-        if mean.series.n == 1 {
-            "One reading: the uncertainty rests on the instrument alone.".into()
-        } else if mean.instrument_alone {
-            "The readings agree better than the instrument can see, so its limit sets the uncertainty.".into()
+    fn start(context: &Context) -> FlowReadings {
+        let density = context
+            .filament
+            .as_ref()
+            .and_then(|f| density_g_cm3(&f.material));
+        let (method, instrument) = if context.house.option(RuleId::FlowBy).id == "mass" {
+            (FlowMethod::Mass, "balance")
         } else {
-            format!(
-                "The readings scatter by {} {unit}, more than the instrument explains.",
-                plain(mean.series.s, 3)
-            )
-        },
-    ];
-    if readings.method == FlowMethod::Walls && typed.values.len() < 8 {
-        finding
-            .reasons
-            .push("Four sides at two heights are the rule: eight readings.".into());
+            (FlowMethod::Walls, "caliper")
+        };
+        FlowReadings {
+            method,
+            flow_set_percent: known(Some(context.before.unwrap_or(100.0)), 3),
+            instrument: instrument.into(),
+            wall_mm: known(Some(context.printer.nozzle_mm * 1.125), 3),
+            walls: (1..=4)
+                .flat_map(|side| [WallHeight::Low, WallHeight::High].map(|h| (side, h)))
+                .map(|(side, height)| WallReading {
+                    side,
+                    height,
+                    t_mm: Entry::default(),
+                })
+                .collect(),
+            density_g_cm3: known(density, 2),
+            masses_g: vec![Entry::default()],
+            ..FlowReadings::default()
+        }
     }
-    let multiplier = |p: f64| format!("{} % = {}", fixed(p, 1), fixed(p / 100.0, 3));
-    finding.rows = vec![Row {
-        name: "flow".into(),
-        before: Some(multiplier(typed.set)),
-        after: (band.verdict == Verdict::Adjust).then(|| multiplier(after)),
-    }];
-    decide(
-        &mut finding,
-        &band,
-        &typed,
-        after,
-        (value_expanded, percent),
-        limit_fraction,
-    );
-    if band.verdict == Verdict::MeasureAgain {
-        finding.settle = settle(&typed, &mean.series, &instrument, &band, readings, context);
-        finding.headline = format!(
-            "Measure again: {} could be right or wrong.",
-            band.measured_text
-        );
-        finding.sentence = ask_for_more(&finding.settle, what);
-        finding.line = format!("{label} {}, not settled", band.measured_text);
-        finding.next = "Add readings here; nothing is set.".into();
-    }
-    let limit = band.limit;
-    finding.bands.push(band);
-    if let Some(step) = varies_along_height(&typed.low, &typed.high, limit) {
-        let cause = format!(
-            "the walls differ by {} mm between bottom and top",
-            fixed(step, 3)
-        );
-        let mut stop = stopped(finding, &cause);
-        stop.sentence = "Flow can't cure that: something changed while it printed. Look for a \
-                         partial clog, slip at the drive, or a gap above the nozzle."
-            .into();
-        return Ok(stop);
-    }
-    if percent.abs() > MOST_ERROR_PERCENT {
-        let cause = format!("{percent:+.0} % is not a flow error");
-        let mut stop = stopped(finding, &cause);
-        stop.sentence =
-            "Check that the profile's bore and width are those printed, then the drive.".into();
-        stop.send_back = Some("drive".into());
-        return Ok(stop);
-    }
-    Ok(finding)
-}
 
-/// Headline, sentence and commands of a pass or an adjust.
-fn decide(
-    finding: &mut Finding,
-    band: &Band,
-    typed: &Typed,
-    after: f64,
-    (value_expanded, percent): (f64, f64),
-    limit_fraction: f64,
-) {
-    let digits = decimals_for(value_expanded, 1).min(1);
-    let u_text = fixed(value_expanded, 1);
-    match band.verdict {
-        Verdict::Pass => {
-            finding.headline = format!("Pass: flow {} % stays.", fixed(typed.set, digits));
-            finding.sentence = format!(
-                "{} of {}, inside ±{} %.",
-                band.measured_text,
-                band.nominal_text,
-                plain(limit_fraction * 100.0, 2)
-            );
-            finding.line = format!("{} % ±{u_text}", fixed(typed.set, 1));
-            finding.next = "Go on.".into();
-        }
-        Verdict::Adjust => {
-            finding.after = Some(after);
-            let much = if percent > 0.0 {
-                "too much"
-            } else {
-                "too little"
-            };
-            finding.headline = format!(
-                "Adjust: flow {} → {} %.",
-                fixed(typed.set, 1),
-                fixed(after, 1)
-            );
-            finding.sentence = format!(
-                "It lays {:.1} % {much}{}. Set the new flow, then print again.",
-                percent.abs(),
-                times_the_blur(band.error, band.expanded)
-            );
-            finding.line = format!("{} → {} % ±{u_text}", fixed(typed.set, 1), fixed(after, 1));
-            finding.next =
-                "Put the new multiplier into the filament's profile, then print and measure again."
-                    .into();
-            if let Ok(set) = gcode::set_flow_percent(after) {
-                finding.commands = vec![set];
+    fn form(r: &FlowReadings, _: &Context) -> Form {
+        let way = vec![
+            Field::choice(
+                "method",
+                "how flow is measured",
+                &[("walls", "walls of a box"), ("mass", "mass of a piece")],
+            ),
+            Field::instrument(match r.method {
+                FlowMethod::Walls => &[InstrumentKind::Caliper, InstrumentKind::Micrometer],
+                FlowMethod::Mass => &[InstrumentKind::Balance],
+            }),
+            Field::number(&SET).needed(),
+        ];
+        match r.method {
+            FlowMethod::Walls => {
+                let walls = r.walls.iter().take(MOST_WALLS).enumerate().map(|(i, w)| {
+                    let height = match w.height {
+                        WallHeight::Low => "low",
+                        WallHeight::High => "high",
+                    };
+                    Field::number_at(format!("walls.{i}.t_mm"), &THICKNESS)
+                        .named(format!("side {}, {height}", w.side))
+                });
+                Form::with("wall")
+                    .group("", [way, vec![Field::number(&WALL).needed()]].concat())
+                    .group("Walls", walls.collect())
             }
-            finding.plain.push(PlainValue {
-                name: "flow multiplier in the profile".into(),
-                value: plain(after / 100.0, 3),
-            });
-            finding.reasons.push(
-                "The command is an override for trying: it multiplies what the profile already has. \
-                 The profile keeps the value."
-                    .into(),
-            );
+            FlowMethod::Mass => {
+                let n = r.masses_g.len().min(MOST_MASSES);
+                let mass = |i| {
+                    Field::number_at(format!("masses_g.{i}"), &MASS)
+                        .named(format!("weighing {}", i + 1))
+                };
+                Form::default()
+                    .group("", way)
+                    .group(
+                        "",
+                        vec![
+                            Field::number(&VOLUME).needed(),
+                            Field::number(&DENSITY).needed(),
+                        ],
+                    )
+                    .group("Mass", (0..n).map(mass).collect())
+            }
         }
-        Verdict::MeasureAgain | Verdict::Stop => {}
+    }
+
+    fn set_up(_: &FlowReadings, context: &Context) -> SetUp {
+        SetUp::new("Print the single-wall box and measure its walls, away from corners and seam.")
+            .hint("Four sides, low and high: eight readings.")
+            .rule(
+                RuleId::FlowBy,
+                context,
+                &format!(
+                    " Limit {}.",
+                    tolerance(context, ToleranceId::FlowPercent, Unit::Percent)
+                ),
+            )
+    }
+
+    /// Formula: new multiplier = old · target / mean, by wall thickness [mm] or by mass [g] with
+    /// target = volume · density. By mass the density's own uncertainty is added; repeating doesn't
+    /// shrink it.
+    /// Source: common practice, no published source; uncertainty as [`fresh_mean`]; the test for walls
+    /// that vary along the height is a one-way analysis of variance (NIST/SEMATECH e-Handbook 7.4.3).
+    fn facts(r: &FlowReadings, context: &Context) -> Result<Facts<FlowFound>, ReadingError> {
+        let typed = read(r)?;
+        let instrument = instrument_for(r, context);
+        let Some(mean) = fresh_mean(&typed.values, &instrument, 1.0) else {
+            debug_assert!(false, "read() asks for a reading");
+            return Err(ReadingError::default());
+        };
+        let combined = uncertainty(&typed, mean.combined, r, context);
+        let expanded = expanded_95(combined);
+        let limit_fraction = context.house.tolerance(ToleranceId::FlowPercent) / 100.0;
+        let (id, unit) = match r.method {
+            FlowMethod::Walls => ("wall", Unit::Mm),
+            FlowMethod::Mass => ("mass", Unit::Gram),
+        };
+        let band = Band::new(
+            id,
+            unit,
+            (mean.series.mean, typed.nominal),
+            (expanded, combined.dof),
+            limit_fraction * typed.nominal,
+        );
+        let wanted = typed.set * typed.nominal / mean.series.mean;
+        let after = (wanted * 10.0).round() / 10.0;
+        let mut own = FlowFound {
+            method: r.method,
+            set_percent: typed.set,
+            wanted_percent: after,
+            taken: Taken::of(&mean, &instrument),
+            settle: Vec::new(),
+            step_mm: varies_along_height(&typed.low, &typed.high, band.limit),
+        };
+        if band.verdict == Verdict::MeasureAgain {
+            own.settle = settle(&typed, &mean.series, &instrument, &band, r, context);
+        }
+        let varies = own.step_mm.is_some();
+        let percent = 100.0 * band.error / typed.nominal;
+        let mut facts = Facts::new(Self::ID, Unit::Percent, band.verdict, own);
+        facts.before = Some(typed.set);
+        facts.value_expanded = Some(wanted * expanded / mean.series.mean);
+        if band.verdict == Verdict::Adjust {
+            facts.after = Some(after);
+            if let Ok(set) = gcode::set_flow_percent(after) {
+                facts.commands = vec![set];
+            }
+        }
+        facts.bands.push(band);
+        if varies {
+            return Ok(facts.stopped(Cause::WallsDiffer));
+        }
+        if percent.abs() > MOST_ERROR_PERCENT {
+            facts.send_back = Some("drive".into());
+            return Ok(facts.stopped(Cause::NotFlow));
+        }
+        Ok(facts)
+    }
+
+    fn words(f: &Facts<FlowFound>, pen: Pen) -> Words {
+        let own = &f.own;
+        let (label, what) = match own.method {
+            FlowMethod::Walls => ("wall", "the wall"),
+            FlowMethod::Mass => ("mass", "the mass"),
+        };
+        let mut w = Words::new("flow multiplier").with_bands(f, pen, |_| label.to_owned());
+        let Some((band, said)) = f.bands.first().zip(w.bands.first().cloned()) else {
+            return w;
+        };
+        let value_expanded = f.value_expanded.unwrap_or(0.0);
+        let percent = 100.0 * band.error / band.nominal;
+        w.reasons = vec![
+            format!(
+                "{} with {}.",
+                count(own.taken.n, "reading", "readings"),
+                own.taken.instrument.describe(pen)
+            ),
+            own.taken.rests_on(pen, band.unit, 3, "reading", "readings"),
+        ];
+        if own.method == FlowMethod::Walls && own.taken.n < 8 {
+            w.reasons
+                .push("Four sides at two heights are the rule: eight readings.".into());
+        }
+        let multiplier = |p: f64| format!("{} % = {}", fixed(p, 1), fixed(p / 100.0, 3));
+        w.rows.push(Row::new(
+            "flow",
+            Some(multiplier(own.set_percent)),
+            (band.verdict == Verdict::Adjust).then(|| multiplier(own.wanted_percent)),
+        ));
+        let u_text = fixed(value_expanded, 1);
+        let set = fixed(own.set_percent, 1);
+        match (f.verdict, f.cause) {
+            (_, Some(Cause::WallsDiffer)) => w.stop(
+                &format!(
+                    "the walls differ by {} between bottom and top",
+                    pen.fixed(own.step_mm.unwrap_or(0.0), Unit::Mm, 3)
+                ),
+                "Flow can't cure that: something changed while it printed. Look for a partial clog, slip at the drive, or a gap above the nozzle.",
+            ),
+            (_, Some(_)) => w.stop(
+                &format!("{percent:+.0} % is not a flow error"),
+                "Check that the profile's bore and width are those printed, then the drive.",
+            ),
+            (Verdict::Pass, None) => {
+                let digits = decimals_for(value_expanded, 1).min(1);
+                w.say(
+                    format!("Pass: flow {} % stays.", fixed(own.set_percent, digits)),
+                    format!(
+                        "{} of {}, inside ±{} %.",
+                        said.measured,
+                        said.nominal,
+                        plain(100.0 * band.limit / band.nominal, 2)
+                    ),
+                    format!("{set} % ±{u_text}"),
+                    "Go on.",
+                )
+            }
+            (Verdict::Adjust, None) => {
+                let much = if percent > 0.0 {
+                    "too much"
+                } else {
+                    "too little"
+                };
+                w.plain.push(PlainValue {
+                    name: "flow multiplier in the profile".into(),
+                    value: plain(own.wanted_percent / 100.0, 3),
+                });
+                w.reasons.push(
+                    "The command is an override for trying: it multiplies what the profile already has. \
+                     The profile keeps the value."
+                        .into(),
+                );
+                let moved = format!("{set} → {} %", fixed(own.wanted_percent, 1));
+                w.say(
+                    format!("Adjust: flow {moved}."),
+                    format!(
+                        "It lays {:.1} % {much}{}. Set the new flow, then print again.",
+                        percent.abs(),
+                        times_the_blur(band.error, band.expanded)
+                    ),
+                    format!("{moved} ±{u_text}"),
+                    "Put the new multiplier into the filament's profile, then print and measure again.",
+                )
+            }
+            _ => {
+                let ways = own
+                    .settle
+                    .iter()
+                    .map(|way| match way {
+                        Way::More(n) => more(*n, "reading", "readings"),
+                        Way::With(i) => {
+                            format!("the same places measured with {}", i.describe(pen))
+                        }
+                    })
+                    .collect();
+                w.unsettled(ways, what).headed(
+                    format!("Measure again: {} could be right or wrong.", said.measured),
+                    format!("{label} {}, not settled", said.measured),
+                    "Add readings here; nothing is set.",
+                )
+            }
+        }
     }
 }
 
@@ -429,18 +548,14 @@ fn settle(
     band: &Band,
     readings: &FlowReadings,
     context: &Context,
-) -> Vec<String> {
+) -> Vec<Way> {
     let predicted = |n: usize, i: &Instrument| {
         let u = wattotherm_measure::u_of_mean(series.s, n, series.mean, i, 1.0);
         expanded_95(uncertainty(typed, u, readings, context))
     };
     let n = series.n;
     let more = (1..=24).map(|k| SettleOption {
-        says: if k == 1 {
-            "one more reading".into()
-        } else {
-            format!("{k} more readings")
-        },
+        way: Way::More(k),
         expanded: predicted(n + k, instrument),
     });
     let finer = context
@@ -450,7 +565,7 @@ fn settle(
         .filter(|i| i.kind == InstrumentKind::Micrometer && i.unit == instrument.unit)
         .filter(|i| i.half_width < instrument.half_width)
         .map(|i| SettleOption {
-            says: format!("the same places measured with {}", i.describe()),
+            way: Way::With(i.clone()),
             expanded: predicted(n.max(4), i),
         });
     [

@@ -2,14 +2,24 @@
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_heat::{VoltageVerdict, heater_power, sensor_type};
-use wattotherm_measure::Verdict;
+use wattotherm_heat::{SENSOR_TYPES, VoltageVerdict, heater_power, sensor_type};
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
-use wattotherm_measure::text::{fixed, plain};
-use wattotherm_printer::{BlockMaterial, Ceiling, NozzleMaterial, PrinterFacts};
+use wattotherm_measure::text::capital;
+use wattotherm_measure::{Pen, Unit, Verdict};
+use wattotherm_printer::{
+    BlockMaterial, Fitted, HeldBy, HotEndKind, NozzleMaterial, Parameter, PartLimit, PrinterFacts,
+};
 
-use super::{Context, StationName, blank, stopped};
-use crate::finding::{Finding, PlainValue, Row};
+use super::set_up::rule_text;
+use super::{SetUp, Station, known, print_temp_c};
+use crate::caution::SignalWord;
+use crate::context::Context;
+use crate::finding::{Cause, Facts, PlainValue, Row, Words};
+use crate::form::{Action, Field, Form};
+use crate::house::RuleId;
+
+/// Heater cartridge and temperature ceiling.
+pub struct Heater;
 
 /// What is read at the heater, cold and unplugged, and what the hot end is built of.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -39,263 +49,369 @@ pub struct HeaterReadings {
     pub confirmed: Vec<String>,
 }
 
-/// Limits of the fields.
-pub const LIMITS: [Limit; 6] = [
-    Limit::new(
-        "supply_v",
-        "supply",
-        "V",
-        [5.0, 60.0, 12.0, 48.0],
-        "hot ends run on low voltage; mains is for a licensed electrician",
-    ),
-    Limit::new(
-        "marked_w",
-        "power marked on the heater",
-        "W",
-        [5.0, 200.0, 20.0, 120.0],
-        "cartridges are sold in this range",
-    ),
-    Limit::new(
-        "ohm",
-        "heater's resistance",
-        "Ω",
-        [0.0, 10_000_000.0, 0.0, 10_000_000.0],
-        "type 10 000 000 for an open circuit",
-    ),
-    Limit::new(
-        "firmware_limit_c",
-        "firmware limit",
-        "°C",
-        [100.0, 600.0, 200.0, 500.0],
-        "firmwares are built in this range",
-    ),
-    Limit::new(
-        "taken_c",
-        "target the printer took",
-        "°C",
-        [0.0, 600.0, 0.0, 500.0],
-        "no hot end goes hotter",
-    ),
-    Limit::new(
-        "planned_c",
-        "hottest print planned",
-        "°C",
-        [150.0, 500.0, 170.0, 320.0],
-        "filaments melt in this range",
-    ),
-];
+/// What was found of heater and ceiling.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct HeaterFound {
+    /// Limits of the parts, the lowest first.
+    limits: Vec<PartLimit>,
+    ceiling_c: f64,
+    held_by: HeldBy,
+    supply_v: Option<f64>,
+    marked_w: Option<f64>,
+    ohm: Option<f64>,
+    /// Power at this supply [W].
+    power_w: Option<f64>,
+    /// Current, and what the board's output is rated [A].
+    amps: Option<f64>,
+    rated_a: Option<f64>,
+    planned_c: Option<f64>,
+}
 
-/// Evaluates heater and ceiling.
-///
-/// Formula: P = V²/R against the mark, see [`heater_power`]; the ceiling as [`ceiling`].
-/// Source: Joule's law; bounds common practice, no published source.
-/// # Errors
-/// [`ReadingError`] with every field that is missing or impossible.
-pub fn evaluate(readings: &HeaterReadings, context: &Context) -> Result<Finding, ReadingError> {
-    let mut intake = Intake::new(&readings.confirmed);
-    let [supply, marked, ohm, firmware, taken, planned] = &LIMITS;
-    // A new heater is measured before it gets power; otherwise the ceiling alone may be asked.
-    let must_measure = context.parameter.is_none();
-    let ohm = if must_measure {
-        intake.need(ohm, "ohm", &readings.ohm)
-    } else {
-        intake.may(ohm, "ohm", &readings.ohm)
-    };
-    let (supply_v, marked_w) = if ohm.is_some() || must_measure {
-        (
-            intake.need(supply, "supply_v", &readings.supply_v),
-            intake.need(marked, "marked_w", &readings.marked_w),
-        )
-    } else {
-        (
-            intake.may(supply, "supply_v", &readings.supply_v),
-            intake.may(marked, "marked_w", &readings.marked_w),
-        )
-    };
-    let firmware_limit_c = intake.may(firmware, "firmware_limit_c", &readings.firmware_limit_c);
-    let taken_c = intake.may(taken, "taken_c", &readings.taken_c);
-    let planned_c = intake.may(planned, "planned_c", &readings.planned_c);
-    if !readings.sensor.is_empty() && sensor_type(&readings.sensor).is_none() {
-        intake.push(FieldProblem::Conflict {
-            field: "sensor".into(),
-            message: "There is no such sensor type. Choose one of the list.".into(),
-        });
+const SUPPLY: Limit = Limit::new(
+    "supply_v",
+    "supply",
+    Unit::Volt,
+    [5.0, 60.0, 12.0, 48.0],
+    "hot ends run on low voltage; mains is for a licensed electrician",
+);
+const MARKED: Limit = Limit::new(
+    "marked_w",
+    "power marked on the heater",
+    Unit::Watt,
+    [5.0, 200.0, 20.0, 120.0],
+    "cartridges are sold in this range",
+);
+const OHM: Limit = Limit::new(
+    "ohm",
+    "heater's resistance",
+    Unit::Ohm,
+    [0.0, 10_000_000.0, 0.0, 10_000_000.0],
+    "type 10 000 000 for an open circuit",
+);
+const FIRMWARE: Limit = Limit::new(
+    "firmware_limit_c",
+    "firmware limit",
+    Unit::Celsius,
+    [100.0, 600.0, 200.0, 500.0],
+    "firmwares are built in this range",
+);
+const TAKEN: Limit = Limit::new(
+    "taken_c",
+    "target the printer took",
+    Unit::Celsius,
+    [0.0, 600.0, 0.0, 500.0],
+    "no hot end goes hotter",
+);
+const PLANNED: Limit = Limit::new(
+    "planned_c",
+    "hottest print planned",
+    Unit::Celsius,
+    [150.0, 500.0, 170.0, 320.0],
+    "filaments melt in this range",
+);
+
+impl Station for Heater {
+    type Readings = HeaterReadings;
+    type Own = HeaterFound;
+    const ID: &'static str = "heater";
+    const SETTLES: &'static [Parameter] = &[Parameter::Ceiling];
+
+    fn start(context: &Context) -> HeaterReadings {
+        HeaterReadings {
+            supply_v: known(context.printer.supply_v, 1),
+            marked_w: known(context.printer.heater_w, 1),
+            sensor: context.printer.sensor.clone(),
+            nozzle: context.printer.nozzle,
+            block: context.printer.block,
+            firmware_limit_c: known(context.printer.firmware_limit_c, 0),
+            planned_c: known(Some(print_temp_c(context)), 0),
+            ..HeaterReadings::default()
+        }
     }
-    intake.finish()?;
-    let facts = PrinterFacts {
-        sensor: readings.sensor.clone(),
-        nozzle: readings.nozzle,
-        block: readings.block,
-        firmware_limit_c: firmware_limit_c.or(context.printer.firmware_limit_c),
-        ..context.printer.clone()
-    };
-    let top = context.house.ceiling(&facts);
-    let mut finding = blank(
-        StationName::Heater,
-        "temperature ceiling",
-        "°C",
-        Verdict::Pass,
-    );
-    for limit in &top.limits {
-        finding.rows.push(Row {
-            name: format!("{}, °C", limit.part),
-            before: None,
-            after: Some(plain(limit.most_c, 0)),
-        });
+
+    fn form(_: &HeaterReadings, context: &Context) -> Form {
+        let types: Vec<(&str, &str)> = SENSOR_TYPES.iter().map(|s| (s.id, s.label)).collect();
+        // A new heater is measured before it gets power; otherwise the ceiling alone may be asked.
+        let cold = [
+            Field::number(&OHM).named("heater, cold at its leads"),
+            Field::number(&SUPPLY),
+            Field::number(&MARKED).named("marked on the heater"),
+        ];
+        let measured = if context.parameter.is_none() {
+            cold.map(Field::needed)
+        } else {
+            cold
+        };
+        Form::with("ceiling")
+            .group("", measured.to_vec())
+            .group(
+                "",
+                vec![
+                    Field::number(&PLANNED),
+                    Field::choice("sensor", "sensor", &types),
+                    Field::choice("nozzle", "nozzle", NozzleMaterial::CHOICES),
+                    Field::choice("block", "heater block", BlockMaterial::CHOICES),
+                    Field::number(&FIRMWARE),
+                    Field::number(&TAKEN),
+                ],
+            )
+            .action(Action::AskLimit)
     }
-    if let (Some(r), Some(v), Some(w)) = (ohm, supply_v, marked_w)
-        && let Some(stop) = heater_stop(&mut finding, v, r, w)
-    {
-        return Ok(stop);
-    }
-    if let Some(stop) = overload(&finding, context, supply_v, ohm, marked_w) {
-        return Ok(stop);
-    }
-    let (ceiling_c, held_by) = lowered(&top, taken_c);
-    if let Some(wanted) = planned_c.filter(|p| *p > ceiling_c + 0.5) {
-        let firmware_alone = taken_c.is_some_and(|t| t < top.ceiling_c - 0.5)
-            || held_by == "the firmware limit less its margin";
-        let cause = format!(
-            "{} °C is planned, and {held_by} allows {} °C",
-            plain(wanted, 0),
-            plain(ceiling_c, 0)
+
+    fn set_up(_: &HeaterReadings, context: &Context) -> SetUp {
+        let mut up = SetUp::new(if context.parameter.is_some() {
+            "Find what holds the ceiling down, and measure the heater where it is new."
+        } else {
+            "Measure the new heater cold, before it gets power."
+        })
+        .hint("Resistance: at the heater's leads, unplugged. Watts are V²/R.")
+        .caution(
+            SignalWord::Danger,
+            "Fire and electric shock. Power off and pull the mains plug. A heater for a lower voltage burns: never try it. Mains-side work is for a licensed electrician under the local code.",
         );
-        let parts: Vec<_> = top
+        if context.printer.hot_end == HotEndKind::Lined {
+            up.rule = Some(RuleId::LinedCeiling);
+            up.rule_text = Some(format!(
+                "Ceiling of a lined hot end: {}",
+                rule_text(context, RuleId::LinedCeiling)
+            ));
+        }
+        up
+    }
+
+    /// Formula: P = V²/R against the mark, see [`heater_power`]; I = V/R, or P/V where only the mark is known; the
+    /// ceiling as [`wattotherm_printer::ceiling`].
+    /// Source: Joule's and Ohm's laws; bounds common practice, no published source.
+    fn facts(r: &HeaterReadings, context: &Context) -> Result<Facts<HeaterFound>, ReadingError> {
+        let mut intake = Intake::new(&r.confirmed);
+        let must_measure = context.parameter.is_none();
+        let mut measured = |limit: &Limit, entry: &Entry, must: bool| {
+            if must {
+                intake.need(limit, limit.field, entry)
+            } else {
+                intake.may(limit, limit.field, entry)
+            }
+        };
+        let ohm = measured(&OHM, &r.ohm, must_measure);
+        let with_ohm = ohm.is_some() || must_measure;
+        let supply_v = measured(&SUPPLY, &r.supply_v, with_ohm);
+        let marked_w = measured(&MARKED, &r.marked_w, with_ohm);
+        let firmware_limit_c = intake.may(&FIRMWARE, "firmware_limit_c", &r.firmware_limit_c);
+        let taken_c = intake.may(&TAKEN, "taken_c", &r.taken_c);
+        let planned_c = intake.may(&PLANNED, "planned_c", &r.planned_c);
+        if !r.sensor.is_empty() && sensor_type(&r.sensor).is_none() {
+            intake.push(FieldProblem::Conflict {
+                field: "sensor".into(),
+                message: "There is no such sensor type. Choose one of the list.".into(),
+            });
+        }
+        intake.finish()?;
+        let top = context.house.ceiling(&PrinterFacts {
+            sensor: r.sensor.clone(),
+            nozzle: r.nozzle,
+            block: r.block,
+            firmware_limit_c: firmware_limit_c.or(context.printer.firmware_limit_c),
+            ..context.printer.clone()
+        });
+        // The ceiling of the parts, or what the firmware takes if that is less.
+        let (ceiling_c, held_by) = match taken_c {
+            Some(t) if t < top.ceiling_c - 0.5 => (t, HeldBy::Firmware),
+            _ => (top.ceiling_c, top.held_by),
+        };
+        let power = ohm
+            .zip(supply_v)
+            .zip(marked_w)
+            .map(|((r, v), w)| heater_power(v, r, w));
+        let amps = supply_v.and_then(|v| {
+            ohm.filter(|r| *r > 0.0)
+                .map(|r| v / r)
+                .or_else(|| marked_w.map(|w| w / v))
+        });
+        let rated_a = context.printer.heater_a;
+        let own = HeaterFound {
+            limits: top.limits,
+            ceiling_c,
+            held_by,
+            supply_v,
+            marked_w,
+            ohm,
+            power_w: power.map(|p| p.watts).filter(|w| w.is_finite()),
+            amps,
+            rated_a,
+            planned_c,
+        };
+        let mut facts = Facts::new(Self::ID, Unit::Celsius, Verdict::Pass, own);
+        let fault = match power.map(|p| p.verdict) {
+            Some(VoltageVerdict::TooLowAVoltage) => Some(Cause::HeaterOfLowerVoltage),
+            Some(VoltageVerdict::TooWeak) => Some(Cause::HeaterTooWeak),
+            Some(VoltageVerdict::Open) => Some(Cause::HeaterOpen),
+            Some(VoltageVerdict::Shorted) => Some(Cause::HeaterShorted),
+            Some(VoltageVerdict::Right) | None => amps
+                .zip(rated_a)
+                .filter(|(a, rated)| a > rated)
+                .map(|_| Cause::HeaterOverload),
+        };
+        let too_hot = planned_c.is_some_and(|p| p > ceiling_c + 0.5);
+        if let Some(cause) = fault.or(too_hot.then_some(Cause::PlannedTooHot)) {
+            return Ok(facts.stopped(cause));
+        }
+        facts.value_expanded = Some(0.5);
+        facts.before = Some(ceiling_c);
+        if let Some(old) = context.before
+            && context.parameter.is_some()
+            && (old - ceiling_c).abs() > 0.5
+        {
+            facts.verdict = Verdict::Adjust;
+            facts.before = Some(old);
+            facts.after = Some(ceiling_c);
+        }
+        Ok(facts)
+    }
+
+    fn words(f: &Facts<HeaterFound>, pen: Pen) -> Words {
+        let own = &f.own;
+        let c = |v| pen.plain(v, Unit::Celsius, 0);
+        let mut w = Words::new("temperature ceiling");
+        w.rows = own
             .limits
             .iter()
-            .filter(|l| l.part != "the firmware limit less its margin")
+            .map(|l| Row::new(l.part.says(), None, Some(c(l.most_c))))
             .collect();
-        let mut stop = stopped(finding, &cause);
-        stop.sentence = match parts.first() {
-            Some(p) if firmware_alone && p.most_c >= wanted => format!(
-                "The parts would bear it: {} allows {} °C. Raise the firmware limit as its maker describes, then measure again.",
-                p.part,
-                plain(p.most_c, 0)
-            ),
-            Some(p) => format!(
-                "{} holds it down to {} °C. Raising the firmware limit doesn't raise that. Plan a cooler print, or fit parts that bear it.",
-                capital(&p.part),
-                plain(p.most_c, 0)
-            ),
-            None => stop.sentence,
-        };
-        return Ok(stop);
-    }
-    finding.plain.push(PlainValue {
-        name: "highest target".into(),
-        value: format!("{} °C", plain(ceiling_c, 0)),
-    });
-    finding.value_expanded = Some(0.5);
-    finding.before = Some(ceiling_c);
-    finding.line = format!("{} °C, held by {held_by}", plain(ceiling_c, 0));
-    finding.next = "Go on.".into();
-    let watts = match (ohm, supply_v) {
-        (Some(r), Some(v)) => format!(" The heater makes {} W.", fixed(v * v / r, 0)),
-        _ => String::new(),
-    };
-    finding.sentence = format!("{} holds it down.{watts}", capital(&held_by));
-    match context.before {
-        Some(old) if context.parameter.is_some() && (old - ceiling_c).abs() > 0.5 => {
-            finding.verdict = Verdict::Adjust;
-            finding.before = Some(old);
-            finding.after = Some(ceiling_c);
-            finding.headline = format!(
-                "Adjust: ceiling {} → {} °C.",
-                plain(old, 0),
-                plain(ceiling_c, 0)
-            );
-            finding.line = format!("{} → {} °C", plain(old, 0), plain(ceiling_c, 0));
-            finding.next = "Targets above it are refused from now on.".into();
+        if let (Some(p), Some(v), Some(marked)) = (own.power_w, own.supply_v, own.marked_w) {
+            w.rows.push(Row::new(
+                format!("heater at {}", pen.plain(v, Unit::Volt, 1)),
+                Some(pen.plain(marked, Unit::Watt, 0)),
+                Some(pen.fixed(p, Unit::Watt, 1)),
+            ));
         }
-        _ => {
-            finding.headline = format!("Pass: targets up to {} °C.", plain(ceiling_c, 0));
+        if let Some(cause) = f.cause {
+            return stopped(w, cause, own, pen);
         }
-    }
-    Ok(finding)
-}
-
-/// The ceiling of the parts, or what the firmware takes if that is less.
-fn lowered(top: &Ceiling, taken_c: Option<f64>) -> (f64, String) {
-    match taken_c {
-        Some(t) if t < top.ceiling_c - 0.5 => (t, "the firmware".to_owned()),
-        _ => (top.ceiling_c, top.held_by.clone()),
-    }
-}
-
-/// A heater that draws more than the board's output is made for, where that is known.
-///
-/// Formula: I = V/R, or P/V where only the mark is known. Source: Ohm's law.
-fn overload(
-    finding: &Finding,
-    context: &Context,
-    supply_v: Option<f64>,
-    ohm: Option<f64>,
-    marked_w: Option<f64>,
-) -> Option<Finding> {
-    let (rated, v) = (context.printer.heater_a?, supply_v?);
-    let amps = ohm
-        .filter(|r| *r > 0.0)
-        .map(|r| v / r)
-        .or_else(|| marked_w.map(|w| w / v))?;
-    if amps <= rated {
-        return None;
-    }
-    let cause = format!(
-        "this heater draws {} A, and the board's output is rated {} A",
-        fixed(amps, 1),
-        plain(rated, 1)
-    );
-    let mut stop = stopped(finding.clone(), &cause);
-    stop.sentence = "Fire. Terminals and switch of the board overheat. Fit a heater of fewer watts, or a board or an outside switch that is rated for it.".into();
-    Some(stop)
-}
-
-fn heater_stop(finding: &mut Finding, v: f64, r: f64, marked_w: f64) -> Option<Finding> {
-    let p = heater_power(v, r, marked_w);
-    if p.watts.is_finite() {
-        finding.rows.push(Row {
-            name: format!("heater at {} V, W", plain(v, 1)),
-            before: Some(plain(marked_w, 0)),
-            after: Some(fixed(p.watts, 1)),
+        w.plain.push(PlainValue {
+            name: "highest target".into(),
+            value: c(own.ceiling_c),
         });
-    }
-    let (cause, says) = match p.verdict {
-        VoltageVerdict::Right => return None,
-        VoltageVerdict::TooLowAVoltage => (
-            format!(
-                "this heater makes {} W at {} V, not {} W",
-                fixed(p.watts, 0),
-                plain(v, 1),
-                plain(marked_w, 0)
+        let watts = match (own.ohm, own.supply_v) {
+            (Some(r), Some(v)) => {
+                format!(" The heater makes {}.", pen.fixed(v * v / r, Unit::Watt, 0))
+            }
+            _ => String::new(),
+        };
+        let held_by = own.held_by.says();
+        let sentence = format!("{} holds it down.{watts}", capital(held_by));
+        match (f.before, f.after) {
+            (Some(old), Some(new)) => {
+                let moved = format!("{} → {}", pen.plain_number(old, Unit::Celsius, 0), c(new));
+                w.say(
+                    format!("Adjust: ceiling {moved}."),
+                    sentence,
+                    moved.clone(),
+                    "Targets above it are refused from now on.",
+                )
+            }
+            _ => w.say(
+                format!("Pass: targets up to {}.", c(own.ceiling_c)),
+                sentence,
+                format!("{}, held by {held_by}", c(own.ceiling_c)),
+                "Go on.",
             ),
+        }
+    }
+
+    fn learns(r: &HeaterReadings) -> Vec<Fitted> {
+        let number = |e: &Entry, limit: &Limit| e.parse(limit.unit).filter(|v| v.is_finite());
+        vec![
+            Fitted::Nozzle {
+                bore_mm: None,
+                material: Some(r.nozzle),
+            },
+            Fitted::HeaterBlock {
+                material: Some(r.block),
+                mass: None,
+            },
+            Fitted::TemperatureSensor {
+                kind: Some(r.sensor.clone()).filter(|t| !t.is_empty()),
+            },
+            Fitted::HeaterCartridge {
+                power_w: number(&r.marked_w, &MARKED),
+            },
+            Fitted::ControlBoard {
+                supply_v: number(&r.supply_v, &SUPPLY),
+                heater_a: None,
+                microsteps: None,
+                limit_c: number(&r.firmware_limit_c, &FIRMWARE),
+            },
+        ]
+    }
+}
+
+fn stopped(w: Words, cause: Cause, own: &HeaterFound, pen: Pen) -> Words {
+    let c = |v| pen.plain(v, Unit::Celsius, 0);
+    let makes = || {
+        format!(
+            "this heater makes {} at {}, not {}",
+            pen.fixed(own.power_w.unwrap_or(f64::NAN), Unit::Watt, 0),
+            pen.plain(own.supply_v.unwrap_or(f64::NAN), Unit::Volt, 1),
+            pen.plain(own.marked_w.unwrap_or(f64::NAN), Unit::Watt, 0)
+        )
+    };
+    match cause {
+        Cause::HeaterOfLowerVoltage => w.stop(
+            &makes(),
             "Fire. It is made for a lower voltage. Don't connect it: take it out of the shop's stock and fit one for this supply.",
         ),
-        VoltageVerdict::TooWeak => (
-            format!(
-                "this heater makes {} W at {} V, not {} W",
-                fixed(p.watts, 0),
-                plain(v, 1),
-                plain(marked_w, 0)
-            ),
+        Cause::HeaterTooWeak => w.stop(
+            &makes(),
             "It is made for a higher voltage, or worn out. It would heat slowly and stop short. Fit the right one.",
         ),
-        VoltageVerdict::Open => (
-            "the heater is an open circuit".to_owned(),
+        Cause::HeaterOpen => w.stop(
+            "the heater is an open circuit",
             "Measure at the cartridge's own leads. If it stays open, replace it.",
         ),
-        VoltageVerdict::Shorted => (
-            format!("{} Ω is nearly a short circuit", plain(r, 2)),
+        Cause::HeaterShorted => w.stop(
+            &format!(
+                "{} is nearly a short circuit",
+                pen.plain(own.ohm.unwrap_or(f64::NAN), Unit::Ohm, 2)
+            ),
             "Fire. Don't connect it: look for a bare lead, replace the heater.",
         ),
-    };
-    let mut stop = stopped(finding.clone(), &cause);
-    says.clone_into(&mut stop.sentence);
-    Some(stop)
-}
-
-fn capital(text: &str) -> String {
-    let mut chars = text.chars();
-    chars
-        .next()
-        .map_or(String::new(), |c| c.to_uppercase().chain(chars).collect())
+        Cause::HeaterOverload => w.stop(
+            &format!(
+                "this heater draws {}, and the board's output is rated {}",
+                pen.fixed(own.amps.unwrap_or(f64::NAN), Unit::Ampere, 1),
+                pen.plain(own.rated_a.unwrap_or(f64::NAN), Unit::Ampere, 1)
+            ),
+            "Fire. Terminals and switch of the board overheat. Fit a heater of fewer watts, or a board or an outside switch that is rated for it.",
+        ),
+        _ => {
+            let wanted = own.planned_c.unwrap_or(own.ceiling_c);
+            let firmware = matches!(own.held_by, HeldBy::Firmware | HeldBy::FirmwareLimit);
+            let parts = own
+                .limits
+                .iter()
+                .find(|l| l.part != HeldBy::FirmwareLimit);
+            let sentence = match parts {
+                Some(p) if firmware && p.most_c >= wanted => format!(
+                    "The parts would bear it: {} allows {}. Raise the firmware limit as its maker describes, then measure again.",
+                    p.part.says(),
+                    c(p.most_c)
+                ),
+                Some(p) => format!(
+                    "{} holds it down to {}. Raising the firmware limit doesn't raise that. Plan a cooler print, or fit parts that bear it.",
+                    capital(p.part.says()),
+                    c(p.most_c)
+                ),
+                None => "Plan a cooler print, or fit parts that bear it.".into(),
+            };
+            w.stop(
+                &format!(
+                    "{} is planned, and {} allows {}",
+                    c(wanted),
+                    own.held_by.says(),
+                    c(own.ceiling_c)
+                ),
+                sentence,
+            )
+        }
+    }
 }

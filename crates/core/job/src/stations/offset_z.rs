@@ -4,15 +4,23 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_gcode as gcode;
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
-use wattotherm_measure::text::{count, decimals_for, fixed, plain};
+use wattotherm_measure::text::{count, decimals_for};
 use wattotherm_measure::{
-    FreshMean, Instrument, InstrumentKind, SettleOption, Verdict, default_instruments, fresh_mean,
-    least_squares, what_would_settle,
+    FreshMean, Instrument, InstrumentKind, Pen, SettleOption, Unit, Verdict, default_instruments,
+    fresh_mean, least_squares, what_would_settle,
 };
+use wattotherm_printer::Parameter;
 
-use super::{Context, StationName, ask_for_more, band, blank, expanded_95, stopped};
-use crate::finding::{Finding, PlainValue, Row};
-use crate::house::ToleranceId;
+use super::set_up::tolerance;
+use super::taken::{Taken, more};
+use super::{SetUp, Station, expanded_95, known};
+use crate::context::Context;
+use crate::finding::{Band, Cause, Facts, PlainValue, Row, Words};
+use crate::form::{Field, Form};
+use crate::house::{RuleId, ToleranceId};
+
+/// Nozzle height.
+pub struct OffsetZ;
 
 /// How the gap is found.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -61,53 +69,60 @@ pub struct OffsetZReadings {
     pub confirmed: Vec<String>,
 }
 
-/// Limits of the fields.
-pub const LIMITS: [Limit; 4] = [
-    Limit {
-        field: "offset_set_mm",
-        label: "Z offset set",
-        unit: "mm",
-        min: -20.0,
-        max: 20.0,
-        usual_min: -9.0,
-        usual_max: 9.0,
-        why: "no probe sits farther from its nozzle",
-    },
-    Limit {
-        field: "commanded_mm",
-        label: "commanded layer height",
-        unit: "mm",
-        min: 0.05,
-        max: 1.5,
-        usual_min: 0.1,
-        usual_max: 0.8,
-        why: "a first layer outside this doesn't stick or isn't one",
-    },
-    Limit {
-        field: "t_mm",
-        label: "patch thickness",
-        unit: "mm",
-        min: 0.01,
-        max: 5.0,
-        usual_min: 0.05,
-        usual_max: 0.9,
-        why: "a patch can't be thinner than nothing or thicker than a few layers",
-    },
-    Limit {
-        field: "touches_mm",
-        label: "Z shown",
-        unit: "mm",
-        min: -10.0,
-        max: 10.0,
-        usual_min: -3.0,
-        usual_max: 3.0,
-        why: "the gauge drags near zero",
-    },
-];
+/// What would settle it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+enum Way {
+    More(usize),
+    SamePatches(Instrument),
+    ByPatches(Instrument),
+}
 
+/// What was found of the nozzle's height.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct OffsetZFound {
+    method: GapMethod,
+    set_mm: f64,
+    /// Offset that the readings ask for [mm].
+    wanted_mm: f64,
+    taken: Taken,
+    settle: Vec<Way>,
+    /// The patches' own tilt [mm], where there are four or more.
+    tilt_mm: Option<f64>,
+}
+
+const SET: Limit = Limit::new(
+    "offset_set_mm",
+    "Z offset set",
+    Unit::Mm,
+    [-20.0, 20.0, -9.0, 9.0],
+    "no probe sits farther from its nozzle",
+);
+const COMMANDED: Limit = Limit::new(
+    "commanded_mm",
+    "commanded layer height",
+    Unit::Mm,
+    [0.05, 1.5, 0.1, 0.8],
+    "a first layer outside this doesn't stick or isn't one",
+);
+const PATCH: Limit = Limit::new(
+    "t_mm",
+    "patch thickness",
+    Unit::Mm,
+    [0.01, 5.0, 0.05, 0.9],
+    "a patch can't be thinner than nothing or thicker than a few layers",
+);
+const TOUCH: Limit = Limit::new(
+    "touches_mm",
+    "Z shown",
+    Unit::Mm,
+    [-10.0, 10.0, -3.0, 3.0],
+    "the gauge drags near zero",
+);
+
+/// Readings taken at most.
+const MOST: usize = 25;
 /// Beyond this nothing sits where it should. Common practice, no published source.
 const MOST_ERROR_MM: f64 = 1.0;
-
 /// The display shows hundredths of a millimetre: half of that either way.
 const DISPLAY_HALF_WIDTH_MM: f64 = 0.005;
 
@@ -120,23 +135,23 @@ struct Typed {
 
 fn read(readings: &OffsetZReadings, gauge_mm: f64) -> Result<Typed, ReadingError> {
     let mut intake = Intake::new(&readings.confirmed);
-    let set = intake.need(&LIMITS[0], "offset_set_mm", &readings.offset_set_mm);
+    let set = intake.need(&SET, "offset_set_mm", &readings.offset_set_mm);
     let mut values = Vec::new();
     let mut places = Vec::new();
     let nominal = match readings.method {
         GapMethod::Patch => {
-            let nominal = intake.need(&LIMITS[1], "commanded_mm", &readings.commanded_mm);
+            let nominal = intake.need(&COMMANDED, "commanded_mm", &readings.commanded_mm);
             let mut named = Vec::new();
-            for (i, p) in readings.patches.iter().take(25).enumerate() {
+            for (i, p) in readings.patches.iter().take(MOST).enumerate() {
                 let path = format!("patches.{i}.t_mm");
-                if let Some(t) = intake.may(&LIMITS[2], &path, &p.t_mm) {
+                if let Some(t) = intake.may(&PATCH, &path, &p.t_mm) {
                     named.push((path, t));
                     places.push((p.x_mm, p.y_mm));
                 }
             }
-            intake.ask_outliers_by_ten(&LIMITS[2], &named);
+            intake.ask_outliers_by_ten(&PATCH, &named);
             values.extend(named.iter().map(|(_, t)| *t));
-            if readings.patches.len() > 25 {
+            if readings.patches.len() > MOST {
                 intake.count("patches", "Twenty-five patches are enough. Remove some.");
             }
             if values.is_empty() {
@@ -148,11 +163,11 @@ fn read(readings: &OffsetZReadings, gauge_mm: f64) -> Result<Typed, ReadingError
             nominal
         }
         GapMethod::Paper | GapMethod::Feeler => {
-            if readings.touches_mm.len() > 25 {
+            if readings.touches_mm.len() > MOST {
                 intake.count("touches_mm", "Twenty-five touches are enough. Remove some.");
             }
-            for (i, z) in readings.touches_mm.iter().take(25).enumerate() {
-                if let Some(z) = intake.may(&LIMITS[3], &format!("touches_mm.{i}"), z) {
+            for (i, z) in readings.touches_mm.iter().take(MOST).enumerate() {
+                if let Some(z) = intake.may(&TOUCH, &format!("touches_mm.{i}"), z) {
                     // The true gap is the gauge; the printer believes it is z.
                     values.push(gauge_mm - z);
                 }
@@ -176,12 +191,16 @@ fn read(readings: &OffsetZReadings, gauge_mm: f64) -> Result<Typed, ReadingError
     })
 }
 
-fn gauge_for(readings: &OffsetZReadings, context: &Context) -> Instrument {
-    let kind = match readings.method {
+fn kind_for(method: GapMethod) -> InstrumentKind {
+    match method {
         GapMethod::Patch => InstrumentKind::Caliper,
         GapMethod::Paper => InstrumentKind::Paper,
         GapMethod::Feeler => InstrumentKind::Feeler,
-    };
+    }
+}
+
+fn gauge_for(readings: &OffsetZReadings, context: &Context) -> Instrument {
+    let kind = kind_for(readings.method);
     let mut gauge = context
         .house
         .instrument(&readings.instrument, kind)
@@ -196,153 +215,279 @@ fn gauge_for(readings: &OffsetZReadings, context: &Context) -> Instrument {
     gauge
 }
 
-/// Evaluates the Z offset.
-///
-/// Formula: e = mean t - h by patch; e = gauge - mean z by paper or feeler (the gap is larger
-/// than the printer believes where e > 0); new offset = old - e, in the convention "more negative
-/// is closer". The same patches give the tilt by a least-squares plane.
-/// Source: common practice, no published source; uncertainty as [`fresh_mean`].
-/// # Errors
-/// [`ReadingError`] with every field that is missing or impossible.
-pub fn evaluate(readings: &OffsetZReadings, context: &Context) -> Result<Finding, ReadingError> {
-    let gauge = gauge_for(readings, context);
-    let gauge_mm = gauge.nominal.unwrap_or(0.10);
-    let typed = read(readings, gauge_mm)?;
-    let Some(mean) = fresh_mean(&typed.values, &gauge, 1.0) else {
-        debug_assert!(false, "read() asks for a reading");
-        return Err(ReadingError {
-            problems: Vec::new(),
-        });
-    };
-    let expanded = expanded_95(mean.combined);
-    let limit = context.house.tolerance(ToleranceId::OffsetZMm);
-    let label = match readings.method {
-        GapMethod::Patch => "patch",
-        GapMethod::Paper | GapMethod::Feeler => "gap at Z 0",
-    };
-    let band = band(
-        label,
-        "mm",
-        (mean.series.mean, typed.nominal),
-        (expanded, mean.combined.dof),
-        limit,
-    );
-    let error = band.error;
-    let after = ((typed.set - error) * 1000.0).round() / 1000.0;
-    let way = if error > 0.0 { "closer" } else { "farther" };
-    let digits = decimals_for(expanded, 1).clamp(2, 3);
-    let amount = fixed(error.abs(), digits);
+impl Station for OffsetZ {
+    type Readings = OffsetZReadings;
+    type Own = OffsetZFound;
+    const ID: &'static str = "offset_z";
+    const SETTLES: &'static [Parameter] = &[Parameter::OffsetZ];
 
-    let mut finding = blank(StationName::OffsetZ, "nozzle offset Z", "mm", band.verdict);
-    finding.before = Some(typed.set);
-    finding.value_expanded = Some(expanded);
-    finding.reasons = reasons(&typed, &mean, &gauge, readings.method);
-    let new = (band.verdict == Verdict::Adjust).then(|| fixed(after, digits));
-    finding.rows = vec![Row {
-        name: "Z offset, mm".into(),
-        before: Some(fixed(typed.set, digits)),
-        after: new,
-    }];
-    match band.verdict {
-        Verdict::Pass => {
-            finding.headline = format!("Pass: Z offset {} mm stays.", fixed(typed.set, digits));
-            finding.sentence = format!(
-                "The nozzle stands within {} mm of where it should.",
-                plain(limit, 3)
-            );
-            finding.line = format!(
-                "{} mm ±{}",
-                fixed(typed.set, digits),
-                fixed(expanded, digits)
-            );
-            finding.next = "Go on.".into();
+    fn start(context: &Context) -> OffsetZReadings {
+        let (method, instrument) = match context.house.option(RuleId::NozzleGap).id {
+            "paper" => (GapMethod::Paper, "paper"),
+            "feeler" => (GapMethod::Feeler, "feeler"),
+            _ => (GapMethod::Patch, "caliper"),
+        };
+        let (w, d) = (context.printer.bed_x_mm, context.printer.bed_y_mm);
+        let patch = |(fx, fy): (f64, f64)| Patch {
+            x_mm: w * fx,
+            y_mm: d * fy,
+            t_mm: Entry::default(),
+        };
+        OffsetZReadings {
+            method,
+            offset_set_mm: known(context.before, 3),
+            instrument: instrument.into(),
+            // Half the bore: as high as a line of this nozzle still presses on. Common practice, no source.
+            commanded_mm: known(Some(context.printer.nozzle_mm * 0.5), 2),
+            patches: [(0.2, 0.2), (0.8, 0.2), (0.5, 0.5), (0.2, 0.8), (0.8, 0.8)]
+                .map(patch)
+                .to_vec(),
+            touches_mm: vec![Entry::default(); 3],
+            ..OffsetZReadings::default()
         }
-        Verdict::Adjust => {
-            finding.after = Some(after);
-            finding.headline = format!(
-                "Adjust: {amount} mm {way}, {} → {} mm.",
-                fixed(typed.set, digits),
-                fixed(after, digits)
-            );
-            let where_now = if error > 0.0 {
-                "too far from the bed"
-            } else {
-                "too close to the bed"
-            };
-            finding.sentence = format!(
-                "The nozzle stands {amount} mm {where_now}. Set the new offset, then repeat."
-            );
-            finding.line = format!(
-                "{} → {} mm ±{}, {way}",
-                fixed(typed.set, digits),
-                fixed(after, digits),
-                fixed(expanded, digits)
-            );
-            finding.next = format!(
-                "Set the new offset: the nozzle comes {amount} mm {way}. Store it, then repeat."
-            );
-            if let Ok(set) = gcode::set_z_offset_mm(after) {
-                finding.commands = vec![set, gcode::store_settings(), gcode::read_back()];
+    }
+
+    fn form(r: &OffsetZReadings, _: &Context) -> Form {
+        let way = vec![
+            Field::choice(
+                "method",
+                "how the gap is found",
+                &[
+                    ("patch", "printed patches"),
+                    ("paper", "paper"),
+                    ("feeler", "feeler gauge"),
+                ],
+            ),
+            Field::instrument(match r.method {
+                GapMethod::Patch => &[InstrumentKind::Caliper, InstrumentKind::Micrometer],
+                GapMethod::Paper => &[InstrumentKind::Paper],
+                GapMethod::Feeler => &[InstrumentKind::Feeler],
+            }),
+            Field::number(&SET).needed(),
+        ];
+        let form = Form::with("patches").group("", way);
+        match r.method {
+            GapMethod::Patch => {
+                let mut fields = vec![Field::number(&COMMANDED).needed()];
+                fields.extend(r.patches.iter().take(MOST).enumerate().map(|(i, _)| {
+                    Field::number_at(format!("patches.{i}.t_mm"), &PATCH)
+                        .named(format!("patch {}", i + 1))
+                }));
+                form.group("Patches", fields)
             }
-            finding.plain.push(PlainValue {
-                name: "Z offset".into(),
-                value: format!("{} mm", plain(after, 3)),
-            });
-        }
-        Verdict::MeasureAgain | Verdict::Stop => {
-            finding.settle = settle(&mean, &gauge, readings.method, error, limit, context);
-            finding.headline = format!(
-                "Measure again: {} could be right or wrong.",
-                band.measured_text
-            );
-            finding.sentence = ask_for_more(&finding.settle, "the nozzle's height");
-            finding.line = format!("{label} {}, not settled", band.measured_text);
-            finding.next = "Add readings here; nothing is set.".into();
+            GapMethod::Paper | GapMethod::Feeler => {
+                let touch = |i| {
+                    Field::number_at(format!("touches_mm.{i}"), &TOUCH)
+                        .named(format!("touch {}", i + 1))
+                };
+                let n = r.touches_mm.len().min(MOST);
+                form.group("Z shown where it just drags", (0..n).map(touch).collect())
+            }
         }
     }
-    finding.bands.push(band);
-    if error.abs() - expanded > MOST_ERROR_MM {
-        let cause = format!("the nozzle is {amount} mm off");
-        return Ok(Finding {
-            sentence:
-                "That is not an offset. Look for a nozzle, probe or plate that isn't seated, \
-                       or for the wrong offset typed. Start 1 mm high."
-                    .into(),
-            ..stopped(finding, &cause)
-        });
+
+    fn set_up(_: &OffsetZReadings, context: &Context) -> SetUp {
+        let pen = context.house.pen;
+        SetUp::new(match context.house.option(RuleId::NozzleGap).id {
+            "paper" | "feeler" => {
+                "Lower the warm nozzle until the gauge just drags, and type the Z shown."
+            }
+            _ => "Print the first-layer patches, let them cool, and measure each one.",
+        })
+        .hint("At working temperature: a hot nozzle is longer.")
+        .hint(pen.text("After a new nozzle, plate or probe start {1 mm} high."))
+        .rule(
+            RuleId::NozzleGap,
+            context,
+            &format!(
+                " Limit {}.",
+                tolerance(context, ToleranceId::OffsetZMm, Unit::Mm)
+            ),
+        )
+        .hot(None, pen)
     }
-    Ok(add_tilt(finding, &typed, &gauge, context))
+
+    /// Formula: e = mean t - h by patch; e = gauge - mean z by paper or feeler (the gap is larger
+    /// than the printer believes where e > 0); new offset = old - e, in the convention "more negative
+    /// is closer". The same patches give the tilt by a least-squares plane.
+    /// Source: common practice, no published source; uncertainty as [`fresh_mean`].
+    fn facts(r: &OffsetZReadings, context: &Context) -> Result<Facts<OffsetZFound>, ReadingError> {
+        let gauge = gauge_for(r, context);
+        let typed = read(r, gauge.nominal.unwrap_or(0.10))?;
+        let Some(mean) = fresh_mean(&typed.values, &gauge, 1.0) else {
+            debug_assert!(false, "read() asks for a reading");
+            return Err(ReadingError::default());
+        };
+        let expanded = expanded_95(mean.combined);
+        let limit = context.house.tolerance(ToleranceId::OffsetZMm);
+        let band = Band::new(
+            if r.method == GapMethod::Patch {
+                "patch"
+            } else {
+                "gap"
+            },
+            Unit::Mm,
+            (mean.series.mean, typed.nominal),
+            (expanded, mean.combined.dof),
+            limit,
+        );
+        let error = band.error;
+        let after = ((typed.set - error) * 1000.0).round() / 1000.0;
+        let tilt_mm = tilt(&typed);
+        let mut own = OffsetZFound {
+            method: r.method,
+            set_mm: typed.set,
+            wanted_mm: after,
+            taken: Taken::of(&mean, &gauge),
+            settle: Vec::new(),
+            tilt_mm,
+        };
+        if band.verdict == Verdict::MeasureAgain {
+            own.settle = settle(&mean, &gauge, r.method, error, limit, context);
+        }
+        let mut facts = Facts::new(Self::ID, Unit::Mm, band.verdict, own);
+        facts.before = Some(typed.set);
+        facts.value_expanded = Some(expanded);
+        if band.verdict == Verdict::Adjust {
+            facts.after = Some(after);
+            if let Ok(set) = gcode::set_z_offset_mm(after) {
+                facts.commands = vec![set, gcode::store_settings(), gcode::read_back()];
+            }
+        }
+        facts.bands.push(band);
+        if error.abs() - expanded > MOST_ERROR_MM {
+            return Ok(facts.stopped(Cause::NozzleFarOff));
+        }
+        // Where the bed's tilt hides the offset, one offset can't be right everywhere.
+        let tram = context.house.tolerance(ToleranceId::TramMm);
+        if tilt_mm.is_some_and(|t| t > 3.0 * tram && t > 4.0 * gauge.half_width) {
+            facts.send_back = Some("tram".into());
+            return Ok(facts.stopped(Cause::BedTilted));
+        }
+        Ok(facts)
+    }
+
+    fn words(f: &Facts<OffsetZFound>, pen: Pen) -> Words {
+        let own = &f.own;
+        let label = match own.method {
+            GapMethod::Patch => "patch",
+            GapMethod::Paper | GapMethod::Feeler => "gap at Z 0",
+        };
+        let mut w = Words::new("nozzle offset Z").with_bands(f, pen, |_| label.to_owned());
+        let Some((band, measured)) = f.bands.first().zip(w.bands.first()) else {
+            return w;
+        };
+        let measured = measured.measured.clone();
+        let expanded = band.expanded;
+        let digits = decimals_for(expanded, 1).clamp(2, 3);
+        let mm = |v| pen.fixed(v, Unit::Mm, digits);
+        let number = |v| pen.fixed_number(v, Unit::Mm, digits);
+        let amount = mm(band.error.abs());
+        let way = if band.error > 0.0 {
+            "closer"
+        } else {
+            "farther"
+        };
+        w.reasons = reasons(own, band, pen);
+        w.rows.push(Row::new(
+            "Z offset",
+            Some(mm(own.set_mm)),
+            (band.verdict == Verdict::Adjust).then(|| mm(own.wanted_mm)),
+        ));
+        if let Some(t) = own.tilt_mm {
+            let t = Some(pen.fixed(t, Unit::Mm, 2));
+            w.rows.push(Row::new("tilt over the patches", t, None));
+        }
+        match (f.verdict, f.cause) {
+            (_, Some(Cause::BedTilted)) => {
+                let tilt = pen.fixed(own.tilt_mm.unwrap_or(0.0), Unit::Mm, 2);
+                let mut w = w.stop(
+                    &format!("the bed is tilted by {tilt} over the patches"),
+                    "One offset can't be right everywhere. Tram the bed first, then print new patches.",
+                );
+                w.next = "Tram the bed, then come back.".into();
+                w
+            }
+            (_, Some(_)) => w.stop(
+                &format!("the nozzle is {amount} off"),
+                pen.text("That is not an offset. Look for a nozzle, probe or plate that isn't seated, or for the wrong offset typed. Start {1 mm} high."),
+            ),
+            (Verdict::Pass, None) => w.say(
+                format!("Pass: Z offset {} stays.", mm(own.set_mm)),
+                format!(
+                    "The nozzle stands within {} of where it should.",
+                    pen.plain(band.limit, Unit::Mm, 3)
+                ),
+                format!("{} ±{}", mm(own.set_mm), number(expanded)),
+                "Go on.",
+            ),
+            (Verdict::Adjust, None) => {
+                let where_now = if band.error > 0.0 {
+                    "too far from the bed"
+                } else {
+                    "too close to the bed"
+                };
+                w.plain.push(PlainValue {
+                    name: "Z offset".into(),
+                    value: pen.plain(own.wanted_mm, Unit::Mm, 3),
+                });
+                let moved = format!("{} → {}", number(own.set_mm), mm(own.wanted_mm));
+                w.say(
+                    format!("Adjust: {amount} {way}, {moved}."),
+                    format!(
+                        "The nozzle stands {amount} {where_now}. Set the new offset, then repeat."
+                    ),
+                    format!("{moved} ±{}, {way}", number(expanded)),
+                    format!(
+                        "Set the new offset: the nozzle comes {amount} {way}. Store it, then repeat."
+                    ),
+                )
+            }
+            _ => {
+                let ways = own.settle.iter().map(|s| way_in_words(s, own, pen)).collect();
+                w.unsettled(ways, "the nozzle's height").headed(
+                    format!("Measure again: {measured} could be right or wrong."),
+                    format!("{label} {measured}, not settled"),
+                    "Add readings here; nothing is set.",
+                )
+            }
+        }
+    }
 }
 
-fn reasons(typed: &Typed, mean: &FreshMean, gauge: &Instrument, method: GapMethod) -> Vec<String> {
-    let n = typed.values.len();
-    let first = match method {
+fn reasons(own: &OffsetZFound, band: &Band, pen: Pen) -> Vec<String> {
+    let gauge = &own.taken.instrument;
+    let first = match own.method {
         GapMethod::Patch => format!(
-            "{} at {} mm commanded, measured with {}.",
-            count(n, "patch", "patches"),
-            plain(typed.nominal, 3),
-            gauge.describe()
+            "{} at {} commanded, measured with {}.",
+            count(own.taken.n, "patch", "patches"),
+            pen.plain(band.nominal, Unit::Mm, 3),
+            gauge.describe(pen)
         ),
         GapMethod::Paper | GapMethod::Feeler => format!(
-            "{} with {}, {} mm thick ±{} mm.",
-            count(n, "touch", "touches"),
+            "{} with {}, {} thick ±{}.",
+            count(own.taken.n, "touch", "touches"),
             gauge.name,
-            plain(gauge.nominal.unwrap_or(0.10), 3),
-            plain(gauge.shared_half_width, 3)
+            pen.plain(gauge.nominal.unwrap_or(0.10), Unit::Mm, 3),
+            pen.plain(gauge.shared_half_width, Unit::Mm, 3)
         ),
     };
-    let second = if mean.series.n == 1 {
-        "One reading: the uncertainty rests on the instrument alone.".into()
-    } else if mean.instrument_alone {
-        "The readings agree better than the instrument can see, so its limit sets the uncertainty."
-            .into()
-    } else {
-        format!(
-            "The readings scatter by {} mm, more than the instrument explains.",
-            plain(mean.series.s, 3)
-        )
-    };
+    let second = own.taken.rests_on(pen, Unit::Mm, 3, "reading", "readings");
     vec![first, second]
+}
+
+fn way_in_words(way: &Way, own: &OffsetZFound, pen: Pen) -> String {
+    let (one, many) = match own.method {
+        GapMethod::Patch => ("patch", "patches"),
+        GapMethod::Paper | GapMethod::Feeler => ("touch", "touches"),
+    };
+    match way {
+        Way::More(n) => more(*n, one, many),
+        Way::SamePatches(i) => format!("the same patches measured with {}", i.describe(pen)),
+        Way::ByPatches(i) => {
+            format!("five first-layer patches measured with {}", i.describe(pen))
+        }
+    }
 }
 
 fn settle(
@@ -352,7 +497,7 @@ fn settle(
     error: f64,
     limit: f64,
     context: &Context,
-) -> Vec<String> {
+) -> Vec<Way> {
     let predicted = |n: usize, i: &Instrument| {
         expanded_95(wattotherm_measure::u_of_mean(
             mean.series.s,
@@ -363,36 +508,24 @@ fn settle(
         ))
     };
     let n = mean.series.n;
-    let what = if method == GapMethod::Patch {
-        ("patch", "patches")
-    } else {
-        ("touch", "touches")
-    };
     let more = (1..=16).map(|k| SettleOption {
-        says: if k == 1 {
-            format!("one more {}", what.0)
-        } else {
-            format!("{k} more {}", what.1)
-        },
+        way: Way::More(k),
         expanded: predicted(n + k, gauge),
     });
-    let finer = context
-        .house
-        .instruments
-        .iter()
-        .filter(|i| method == GapMethod::Patch && i.kind == InstrumentKind::Micrometer)
-        .filter(|i| i.half_width < gauge.half_width)
+    let of_kind = |kind| {
+        let all = context.house.instruments.iter();
+        all.filter(move |i| i.kind == kind)
+    };
+    let finer = of_kind(InstrumentKind::Micrometer)
+        .filter(|i| method == GapMethod::Patch && i.half_width < gauge.half_width)
         .map(|i| SettleOption {
-            says: format!("the same patches measured with {}", i.describe()),
+            way: Way::SamePatches(i.clone()),
             expanded: predicted(n, i),
         });
-    let by_patch = context
-        .house
-        .instruments
-        .iter()
-        .filter(|i| method != GapMethod::Patch && i.kind == InstrumentKind::Caliper)
+    let by_patch = of_kind(InstrumentKind::Caliper)
+        .filter(|_| method != GapMethod::Patch)
         .map(|i| SettleOption {
-            says: format!("five first-layer patches measured with {}", i.describe()),
+            way: Way::ByPatches(i.clone()),
             expanded: predicted(5, i),
         });
     [
@@ -406,48 +539,23 @@ fn settle(
     .collect()
 }
 
-/// The patches' own tilt: a row, and a stop where it hides the offset.
-fn add_tilt(mut finding: Finding, typed: &Typed, gauge: &Instrument, context: &Context) -> Finding {
+/// The patches' own tilt [mm]: none with fewer than four.
+fn tilt(typed: &Typed) -> Option<f64> {
     if typed.places.len() < 4 {
-        return finding;
+        return None;
     }
     let design: Vec<Vec<f64>> = typed
         .places
         .iter()
         .map(|(x, y)| vec![1.0, *x, *y])
         .collect();
-    let Ok(fit) = least_squares(&design, &typed.values) else {
-        return finding;
-    };
-    let heights: Vec<f64> = typed
+    let fit = least_squares(&design, &typed.values).ok()?;
+    let heights = typed
         .places
         .iter()
-        .map(|(x, y)| fit.coefficients[1] * x + fit.coefficients[2] * y)
-        .collect();
-    let (low, high) = heights
-        .iter()
-        .fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), z| {
-            (l.min(*z), h.max(*z))
-        });
-    let tilt = high - low;
-    finding.rows.push(Row {
-        name: "tilt over the patches, mm".into(),
-        before: Some(fixed(tilt, 2)),
-        after: None,
+        .map(|(x, y)| fit.coefficients[1] * x + fit.coefficients[2] * y);
+    let (low, high) = heights.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), z| {
+        (l.min(z), h.max(z))
     });
-    let limit = context.house.tolerance(ToleranceId::TramMm);
-    if tilt > 3.0 * limit && tilt > 4.0 * gauge.half_width {
-        let cause = format!(
-            "the bed is tilted by {} mm over the patches",
-            fixed(tilt, 2)
-        );
-        let mut stop = stopped(finding, &cause);
-        stop.sentence =
-            "One offset can't be right everywhere. Tram the bed first, then print new patches."
-                .into();
-        stop.next = "Tram the bed, then come back.".into();
-        stop.send_back = Some("tram".into());
-        return stop;
-    }
-    finding
+    Some(high - low)
 }

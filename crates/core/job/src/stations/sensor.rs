@@ -4,12 +4,20 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_heat::{SENSOR_TYPES, SensorType, displayed_c, sensor_type};
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
-use wattotherm_measure::text::{fixed, plain};
-use wattotherm_measure::{Combined, Verdict, u_rectangular};
+use wattotherm_measure::text::plain;
+use wattotherm_measure::{Pen, Unit, Verdict, u_rectangular};
+use wattotherm_printer::{Fitted, Parameter};
 
-use super::{Context, StationName, band, blank, expanded_95, stopped};
-use crate::finding::{Finding, PlainValue, Row};
+use super::set_up::tolerance;
+use super::{SetUp, Station, expanded_type_b};
+use crate::caution::SignalWord;
+use crate::context::Context;
+use crate::finding::{Band, Cause, Facts, PlainValue, Row, Words};
+use crate::form::{Field, Form};
 use crate::house::ToleranceId;
+
+/// The temperature sensor, cold.
+pub struct Sensor;
 
 /// What is read at the sensor, everything cold.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -31,37 +39,50 @@ pub struct SensorReadings {
     pub confirmed: Vec<String>,
 }
 
-/// Limits of the fields.
-pub const LIMITS: [Limit; 4] = [
-    Limit::new(
-        "room_c",
-        "room temperature",
-        "°C",
-        [-10.0, 50.0, 5.0, 45.0],
-        "nobody works in a colder or hotter room",
-    ),
-    Limit::new(
-        "shown_c",
-        "temperature shown",
-        "°C",
-        [-50.0, 1500.0, -50.0, 1500.0],
-        "no board shows more",
-    ),
-    Limit::new(
-        "bed_c",
-        "bed temperature shown",
-        "°C",
-        [-50.0, 1500.0, -50.0, 1500.0],
-        "no board shows more",
-    ),
-    Limit::new(
-        "ohm",
-        "resistance",
-        "Ω",
-        [0.0, 5_000_000.0, 0.0, 5_000_000.0],
-        "no sensor of the trade has more",
-    ),
-];
+/// What was found of the sensor.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct SensorFound {
+    set_type: String,
+    room_c: f64,
+    shown_c: f64,
+    bed_c: Option<f64>,
+    ohm: Option<f64>,
+    /// Type set as it was known before, where it was another.
+    known_as: Option<String>,
+    /// The bed reads the room too: board and supply are sound.
+    bed_right: bool,
+    /// The type that the resistance belongs to, where it isn't the one set.
+    fitted_type: Option<String>,
+}
+
+const ROOM: Limit = Limit::new(
+    "room_c",
+    "room temperature",
+    Unit::Celsius,
+    [-10.0, 50.0, 5.0, 45.0],
+    "nobody works in a colder or hotter room",
+);
+const SHOWN: Limit = Limit::new(
+    "shown_c",
+    "temperature shown",
+    Unit::Celsius,
+    [-50.0, 1500.0, -50.0, 1500.0],
+    "no board shows more",
+);
+const BED: Limit = Limit::new(
+    "bed_c",
+    "bed temperature shown",
+    Unit::Celsius,
+    [-50.0, 1500.0, -50.0, 1500.0],
+    "no board shows more",
+);
+const OHM: Limit = Limit::new(
+    "ohm",
+    "resistance",
+    Unit::Ohm,
+    [0.0, 5_000_000.0, 0.0, 5_000_000.0],
+    "no sensor of the trade has more",
+);
 
 /// Half width of a room thermometer beside the block [°C]. Common practice, no published source.
 const THERMOMETER_C: f64 = 1.0;
@@ -75,171 +96,242 @@ fn fits(kind: &SensorType, ohm: f64, room_c: f64) -> bool {
     ohm >= low * (1.0 - t) && ohm <= high * (1.0 + t)
 }
 
-/// Evaluates a cold sensor: the reading against the room, and the resistance, where it was measured,
-/// against the table of the type set.
-///
-/// Source: tables as in [`wattotherm_heat::SensorTable`]; limits common practice, no published source.
-/// # Errors
-/// [`ReadingError`] with every field that is missing or impossible.
-pub fn evaluate(readings: &SensorReadings, context: &Context) -> Result<Finding, ReadingError> {
-    let mut intake = Intake::new(&readings.confirmed);
-    let kind = sensor_type(&readings.set_type);
-    if kind.is_none() {
-        intake.push(FieldProblem::Count {
-            field: "set_type".into(),
-            message: "Choose the sensor type that is set in the printer.".into(),
-        });
+impl Station for Sensor {
+    type Readings = SensorReadings;
+    type Own = SensorFound;
+    const ID: &'static str = "sensor";
+    const SETTLES: &'static [Parameter] = &[Parameter::SensorType];
+
+    fn start(context: &Context) -> SensorReadings {
+        SensorReadings {
+            set_type: context.printer.sensor.clone(),
+            ..SensorReadings::default()
+        }
     }
-    let [room, shown, bed, ohm] = &LIMITS;
-    let room_c = intake.need(room, "room_c", &readings.room_c);
-    let shown_c = intake.need(shown, "shown_c", &readings.shown_c);
-    let bed_c = intake.may(bed, "bed_c", &readings.bed_c);
-    let ohm = intake.may(ohm, "ohm", &readings.ohm);
-    intake.finish()?;
-    let (Some(kind), Some(room_c), Some(shown_c)) = (kind, room_c, shown_c) else {
-        return Err(ReadingError {
-            problems: Vec::new(),
-        });
-    };
-    let limit = context.house.tolerance(ToleranceId::SensorRoomC);
-    let mut finding = blank(StationName::Sensor, "sensor type", "", Verdict::Pass);
-    finding.before_text = Some(kind.label.to_owned());
-    if let Some(known) = context.before_text.as_ref().filter(|t| **t != kind.label) {
-        finding.rows.push(Row {
-            name: "type set".into(),
-            before: Some(known.clone()),
-            after: Some(kind.label.to_owned()),
-        });
+
+    fn form(_: &SensorReadings, _: &Context) -> Form {
+        let types: Vec<(&str, &str)> = SENSOR_TYPES.iter().map(|s| (s.id, s.label)).collect();
+        Form::with("sensor").group(
+            "",
+            vec![
+                Field::choice("set_type", "type set in the printer", &types).needed(),
+                Field::number(&ROOM).needed(),
+                Field::number(&SHOWN).needed(),
+                Field::number(&BED),
+                Field::number(&OHM).hint("cold, at the sensor's plug"),
+            ],
+        )
     }
-    finding.plain.push(PlainValue {
-        name: "sensor type in the firmware".into(),
-        value: kind.label.to_owned(),
-    });
-    if let Some(b) = bed_c {
-        finding.rows.push(Row {
-            name: "bed, °C".into(),
-            before: None,
-            after: Some(fixed(b, 1)),
-        });
+
+    fn set_up(_: &SensorReadings, context: &Context) -> SetUp {
+        SetUp::new("Cold: compare the sensor with the room before you heat.")
+            .hint("Hold the thermometer to the block until it stands still.")
+            .hint("Resistance: at the sensor's plug, unplugged from the board.")
+            .limit(format!(
+                "Within {} of the room.",
+                tolerance(context, ToleranceId::SensorRoomC, Unit::Kelvin)
+            ))
+            .caution(
+                SignalWord::Danger,
+                "Electric shock. Power off and pull the mains plug before you unplug a sensor or a heater. Mains-side work is for a licensed electrician under the local code.",
+            )
     }
-    let bed_right = bed_c.is_some_and(|b| (b - room_c).abs() <= limit + 2.0);
-    // Pinned to an end of the table: no type explains that.
-    if shown_c <= 1.0 && room_c > 4.0 || shown_c >= 345.0 {
-        let open = (shown_c <= 1.0) == kind.table.falls();
-        let cause = if open {
-            "the sensor's circuit is open"
-        } else {
-            "the sensor is shorted"
+
+    /// The reading against the room, and the resistance, where it was measured, against the table of the type set.
+    ///
+    /// Source: tables as in [`wattotherm_heat::SensorTable`]; limits common practice, no published source.
+    fn facts(r: &SensorReadings, context: &Context) -> Result<Facts<SensorFound>, ReadingError> {
+        let mut intake = Intake::new(&r.confirmed);
+        let kind = sensor_type(&r.set_type);
+        if kind.is_none() {
+            intake.push(FieldProblem::Count {
+                field: "set_type".into(),
+                message: "Choose the sensor type that is set in the printer.".into(),
+            });
+        }
+        let room_c = intake.need(&ROOM, "room_c", &r.room_c);
+        let shown_c = intake.need(&SHOWN, "shown_c", &r.shown_c);
+        let bed_c = intake.may(&BED, "bed_c", &r.bed_c);
+        let ohm = intake.may(&OHM, "ohm", &r.ohm);
+        intake.finish()?;
+        let (Some(kind), Some(room_c), Some(shown_c)) = (kind, room_c, shown_c) else {
+            return Err(ReadingError::default());
         };
-        let mut stop = stopped(finding, cause);
-        stop.sentence = format!(
-            "It shows {} °C in a room of {} °C{}. Power off and unplug: check the plug, then the wire or ribbon, then the sensor, before anything is changed in the firmware. Set back whatever was changed while looking.",
-            fixed(shown_c, 0),
-            fixed(room_c, 0),
-            if bed_right {
-                ", and the bed reads right, so board and supply are sound"
+        let limit = context.house.tolerance(ToleranceId::SensorRoomC);
+        let own = SensorFound {
+            set_type: kind.id.to_owned(),
+            room_c,
+            shown_c,
+            bed_c,
+            ohm,
+            known_as: context.before_text.clone().filter(|t| *t != kind.label),
+            bed_right: bed_c.is_some_and(|b| (b - room_c).abs() <= limit + 2.0),
+            fitted_type: None,
+        };
+        let mut facts = Facts::new(Self::ID, Unit::One, Verdict::Pass, own);
+        facts.before_text = Some(kind.label.to_owned());
+        // Pinned to an end of the table: no type explains that.
+        if shown_c <= 1.0 && room_c > 4.0 || shown_c >= 345.0 {
+            let open = (shown_c <= 1.0) == kind.table.falls();
+            return Ok(facts.stopped(if open {
+                Cause::SensorOpen
             } else {
-                ""
+                Cause::SensorShorted
+            }));
+        }
+        let u = u_rectangular(THERMOMETER_C).unwrap_or(0.6);
+        facts.bands.push(Band::new(
+            "shown",
+            Unit::Celsius,
+            (shown_c, room_c),
+            (expanded_type_b(u), f64::INFINITY),
+            limit,
+        ));
+        if let Some(r) = ohm {
+            let fitted: Vec<&SensorType> =
+                SENSOR_TYPES.iter().filter(|s| fits(s, r, room_c)).collect();
+            if !fitted.iter().any(|f| f.id == kind.id) {
+                facts.own.fitted_type = fitted.first().map(|f| f.id.to_owned());
+                let cause = if fitted.is_empty() {
+                    Cause::UnknownSensor
+                } else {
+                    Cause::WrongSensorType
+                };
+                return Ok(facts.stopped(cause));
             }
-        );
-        return Ok(stop);
+        }
+        let error = (shown_c - room_c).abs();
+        if error <= limit {
+            return Ok(facts);
+        }
+        if error - 2.0 * u <= limit {
+            facts.verdict = Verdict::MeasureAgain;
+            return Ok(facts);
+        }
+        Ok(facts.stopped(Cause::SensorOffRoom))
     }
-    let fitted: Vec<&SensorType> = ohm.map_or(Vec::new(), |r| {
-        SENSOR_TYPES.iter().filter(|s| fits(s, r, room_c)).collect()
-    });
-    let resistance_right = ohm.is_none() || fitted.iter().any(|f| f.id == kind.id);
-    let error = shown_c - room_c;
-    let u = u_rectangular(THERMOMETER_C).unwrap_or(0.6);
-    finding.bands.push(band(
-        "shown",
-        "°C",
-        (shown_c, room_c),
-        (
-            expanded_95(Combined {
-                u,
-                dof: f64::INFINITY,
-            }),
-            f64::INFINITY,
-        ),
-        limit,
-    ));
-    if let Some(r) = ohm {
-        finding.rows.push(Row {
-            name: format!("resistance at {} °C, Ω", fixed(room_c, 0)),
-            before: Some(plain(kind.table.resistance_ohm(room_c).round(), 0)),
-            after: Some(plain(r, 1)),
+
+    fn words(f: &Facts<SensorFound>, pen: Pen) -> Words {
+        let own = &f.own;
+        let c = |v: f64, digits| pen.fixed(v, Unit::Celsius, digits);
+        let kind = sensor_type(&own.set_type);
+        let label = kind.map_or(own.set_type.as_str(), |k| k.label);
+        let has_ohm = kind
+            .map_or(f64::NAN, |k| k.table.resistance_ohm(own.room_c))
+            .round();
+        let mut w = Words::new("sensor type").with_bands(f, pen, |_| "shown".into());
+        if let Some(known) = &own.known_as {
+            w.rows.push(Row::new(
+                "type set",
+                Some(known.clone()),
+                Some(label.to_owned()),
+            ));
+        }
+        if let Some(b) = own.bed_c {
+            w.rows.push(Row::new("bed", None, Some(c(b, 1))));
+        }
+        if let (Some(r), false) = (own.ohm, f.bands.is_empty()) {
+            w.rows.push(Row::new(
+                format!("resistance at {}", c(own.room_c, 0)),
+                Some(pen.plain(has_ohm, Unit::Ohm, 0)),
+                Some(pen.plain(r, Unit::Ohm, 1)),
+            ));
+        }
+        w.plain.push(PlainValue {
+            name: "sensor type in the firmware".into(),
+            value: label.to_owned(),
         });
-    }
-    if !resistance_right {
-        let r = ohm.unwrap_or(f64::NAN);
-        if let Some(other) = fitted.first() {
-            let cause = format!(
-                "the fitted sensor is a {}, the printer is set to {}",
-                other.label, kind.label
-            );
-            let shows = displayed_c(&other.table, &kind.table, 200.0);
-            let mut stop = stopped(finding, &cause);
-            stop.sentence = format!(
-                "At a true 200 °C the printer would show {} °C. Heat nothing. Fit the sensor the printer is set to, or set the printer to this one, then measure again.",
-                fixed(shows, 0)
-            );
-            stop.send_back = None;
-            return Ok(stop);
-        }
-        let mut stop = stopped(
-            finding,
-            &format!(
-                "{} Ω at {} °C is no sensor of the list",
-                plain(r, 0),
-                fixed(room_c, 0)
+        let off = pen.fixed(own.shown_c - own.room_c, Unit::Kelvin, 1);
+        match (f.verdict, f.cause) {
+            (_, Some(cause @ (Cause::SensorOpen | Cause::SensorShorted))) => w.stop(
+                if cause == Cause::SensorOpen {
+                    "the sensor's circuit is open"
+                } else {
+                    "the sensor is shorted"
+                },
+                format!(
+                    "It shows {} in a room of {}{}. Power off and unplug: check the plug, then the wire or ribbon, then the sensor, before anything is changed in the firmware. Set back whatever was changed while looking.",
+                    c(own.shown_c, 0),
+                    c(own.room_c, 0),
+                    if own.bed_right {
+                        ", and the bed reads right, so board and supply are sound"
+                    } else {
+                        ""
+                    }
+                ),
             ),
-        );
-        stop.sentence = format!(
-            "A {} has {} Ω there. Measure at the sensor's own plug, unplugged from the board; if it stays, replace the sensor.",
-            kind.label,
-            plain(kind.table.resistance_ohm(room_c).round(), 0)
-        );
-        return Ok(stop);
-    }
-    if error.abs() > limit {
-        if error.abs() - 2.0 * u <= limit {
-            finding.verdict = Verdict::MeasureAgain;
-            finding.headline = format!(
-                "It shows {} °C against {} °C in the room.",
-                fixed(shown_c, 1),
-                fixed(room_c, 1)
-            );
-            finding.sentence = "Too near the limit to tell. Let the hot end reach the room, hold the thermometer to the block, and read again.".into();
-            finding.settle = vec!["read again once the block has the room's temperature".into()];
-            finding.line = format!("{} °C off", fixed(error, 1));
-            finding.next = "Wait, then read again.".into();
-            return Ok(finding);
-        }
-        let mut stop = stopped(
-            finding,
-            &format!(
-                "it shows {} °C in a room of {} °C",
-                fixed(shown_c, 1),
-                fixed(room_c, 1)
+            (_, Some(Cause::WrongSensorType)) => {
+                let other = own.fitted_type.as_deref().and_then(sensor_type);
+                let shows = other
+                    .zip(kind)
+                    .map_or(f64::NAN, |(o, k)| displayed_c(&o.table, &k.table, 200.0));
+                w.stop(
+                    &format!(
+                        "the fitted sensor is a {}, the printer is set to {label}",
+                        other.map_or("other type", |o| o.label)
+                    ),
+                    format!(
+                        "At a true {} the printer would show {}. Heat nothing. Fit the sensor the printer is set to, or set the printer to this one, then measure again.",
+                        c(200.0, 0),
+                        c(shows, 0)
+                    ),
+                )
+            }
+            (_, Some(Cause::UnknownSensor)) => w.stop(
+                &format!(
+                    "{} at {} is no sensor of the list",
+                    pen.plain(own.ohm.unwrap_or(f64::NAN), Unit::Ohm, 0),
+                    c(own.room_c, 0)
+                ),
+                format!(
+                    "A {label} has {} Ω there. Measure at the sensor's own plug, unplugged from the board; if it stays, replace the sensor.",
+                    plain(has_ohm, 0)
+                ),
             ),
-        );
-        stop.sentence = if ohm.is_some() {
-            "Its resistance is right, so the board reads it wrong: plug, pull-up or board. Heat nothing.".into()
-        } else {
-            "A wrong type, a bad plug, or a block that is still warm. Heat nothing. Measure the sensor's resistance cold, at its plug, unplugged: it tells the type.".into()
-        };
-        return Ok(stop);
+            (_, Some(_)) => w.stop(
+                &format!(
+                    "it shows {} in a room of {}",
+                    c(own.shown_c, 1),
+                    c(own.room_c, 1)
+                ),
+                if own.ohm.is_some() {
+                    "Its resistance is right, so the board reads it wrong: plug, pull-up or board. Heat nothing."
+                } else {
+                    "A wrong type, a bad plug, or a block that is still warm. Heat nothing. Measure the sensor's resistance cold, at its plug, unplugged: it tells the type."
+                },
+            ),
+            (Verdict::MeasureAgain, None) => {
+                w.settle = vec!["read again once the block has the room's temperature".into()];
+                w.say(
+                    format!(
+                        "It shows {} against {} in the room.",
+                        c(own.shown_c, 1),
+                        c(own.room_c, 1)
+                    ),
+                    "Too near the limit to tell. Let the hot end reach the room, hold the thermometer to the block, and read again.",
+                    format!("{off} off"),
+                    "Wait, then read again.",
+                )
+            }
+            _ => w.say(
+                format!(
+                    "Pass: it reads the room within {}.",
+                    pen.fixed((own.shown_c - own.room_c).abs().max(0.1), Unit::Kelvin, 1)
+                ),
+                if own.ohm.is_some() {
+                    format!("Its resistance is that of a {label}.")
+                } else {
+                    "Two types can agree in the room and differ when hot: measure the resistance where the type isn't certain.".into()
+                },
+                format!("{label}, {off} off"),
+                "Go on.",
+            ),
+        }
     }
-    finding.headline = format!(
-        "Pass: it reads the room within {} °C.",
-        fixed(error.abs().max(0.1), 1)
-    );
-    finding.sentence = if ohm.is_some() {
-        format!("Its resistance is that of a {}.", kind.label)
-    } else {
-        "Two types can agree in the room and differ when hot: measure the resistance where the type isn't certain.".into()
-    };
-    finding.line = format!("{}, {} °C off", kind.label, fixed(error, 1));
-    finding.next = "Go on.".into();
-    Ok(finding)
+
+    fn learns(r: &SensorReadings) -> Vec<Fitted> {
+        vec![Fitted::TemperatureSensor {
+            kind: Some(r.set_type.clone()).filter(|t| !t.is_empty()),
+        }]
+    }
 }

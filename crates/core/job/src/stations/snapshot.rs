@@ -2,13 +2,18 @@
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_gcode::{SettingsReport, describe, read_settings};
-use wattotherm_measure::Verdict;
+use wattotherm_gcode::{SettingsReport, describe, read_back, read_settings};
 use wattotherm_measure::entry::{FieldProblem, Intake, ReadingError};
 use wattotherm_measure::text::{count, plain};
+use wattotherm_measure::{Pen, Unit, Verdict};
 
-use super::{Context, StationName, blank};
-use crate::finding::{Finding, Row};
+use super::{SetUp, Station};
+use crate::context::Context;
+use crate::finding::{Facts, Row, Words};
+use crate::form::{Action, Field, Form};
+
+/// Stored settings, kept before anything is touched.
+pub struct Snapshot;
 
 /// What is read at the snapshot.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -24,8 +29,35 @@ pub struct SnapshotReadings {
     pub confirmed: Vec<String>,
 }
 
+/// One setting as it was read.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub(super) struct Kept {
+    code: String,
+    letter: char,
+    value: f64,
+}
+
+/// A line of a report that doesn't read.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+struct Unread {
+    line: u32,
+    column: u32,
+    says: String,
+}
+
+/// What was kept.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct SnapshotFound {
+    settings: Vec<Kept>,
+    unread: Vec<Unread>,
+    /// Why there is none.
+    none_because: Option<String>,
+}
+
 /// Longest report kept.
-const MOST_CHARS: usize = 40_000;
+pub(super) const MOST_CHARS: usize = 40_000;
+/// Longest reason or explanation kept.
+pub(super) const MOST_REASON: usize = 2_000;
 
 /// Reads a report and complains where it doesn't read; none where it is blank.
 pub(super) fn report_of(text: &str, intake: &mut Intake<'_>) -> Option<SettingsReport> {
@@ -54,54 +86,135 @@ pub(super) fn report_of(text: &str, intake: &mut Intake<'_>) -> Option<SettingsR
     Some(report)
 }
 
-/// Evaluates a snapshot: pass when there is a report with settings in it, or a reason why not.
-///
-/// Source: common practice, no published source.
-/// # Errors
-/// [`ReadingError`] for a text without settings, or nothing at all.
-pub fn evaluate(readings: &SnapshotReadings, _: &Context) -> Result<Finding, ReadingError> {
-    let mut intake = Intake::new(&readings.confirmed);
-    let report = report_of(&readings.report, &mut intake);
-    let why = readings.none_because.trim();
-    if readings.report.trim().is_empty() && why.is_empty() {
-        intake.push(FieldProblem::Count {
-            field: "report".into(),
-            message: "Read the settings, paste them, or say why there are none.".into(),
-        });
+/// Complains of a text that is longer than its field.
+pub(super) fn no_longer(intake: &mut Intake<'_>, path: &str, text: &str, most: usize) {
+    if text.chars().count() > most {
+        intake.conflict(
+            path,
+            format!("That is too long. Type at most {most} characters."),
+        );
     }
-    intake.finish()?;
-    let mut finding = blank(StationName::Snapshot, "settings", "", Verdict::Pass);
-    finding.next = "Go on.".into();
-    let Some(report) = report else {
-        finding.headline = "Pass: no settings to keep.".into();
-        finding.sentence = format!("Reason kept: {why}");
-        finding.line = "no settings reported".into();
-        return Ok(finding);
-    };
-    let n = count(report.values.len(), "setting", "settings");
-    finding.headline = format!("Pass: {n} kept.");
-    finding.sentence =
-        "They are compared with what the printer holds before it is handed over.".into();
-    finding.line = format!("{n} kept");
-    finding.rows = report
-        .values
-        .iter()
-        .map(|(key, value)| Row {
-            name: format!("{} {} {}", key.code, key.letter, describe(key).0),
-            before: None,
-            after: Some(plain(*value, 5)),
-        })
-        .collect();
-    finding.reasons = report
-        .diagnostics
-        .iter()
-        .take(10)
-        .map(|d| {
-            format!(
-                "Line {}, column {} doesn't read: {}.",
-                d.line, d.column, d.says
+}
+
+impl Station for Snapshot {
+    type Readings = SnapshotReadings;
+    type Own = SnapshotFound;
+    const ID: &'static str = "snapshot";
+
+    fn start(_: &Context) -> SnapshotReadings {
+        SnapshotReadings::default()
+    }
+
+    fn form(_: &SnapshotReadings, _: &Context) -> Form {
+        Form::default()
+            .group(
+                "",
+                vec![
+                    Field::report("report", "settings report", MOST_CHARS).needed(),
+                    Field::text("none_because", "why there is none", MOST_REASON),
+                ],
             )
-        })
-        .collect();
-    Ok(finding)
+            .action(Action::ReadSettings)
+    }
+
+    fn set_up(_: &SnapshotReadings, _: &Context) -> SetUp {
+        let mut up = SetUp::new("Read every stored setting and keep it.").hint(
+            "Connected: one press. Otherwise send M503 from the printer's own console and paste the whole answer.",
+        );
+        up.commands = vec![read_back()];
+        up
+    }
+
+    /// Pass when there is a report with settings in it, or a reason why not.
+    ///
+    /// Source: common practice, no published source.
+    fn facts(r: &SnapshotReadings, _: &Context) -> Result<Facts<SnapshotFound>, ReadingError> {
+        let mut intake = Intake::new(&r.confirmed);
+        let report = report_of(&r.report, &mut intake);
+        no_longer(&mut intake, "none_because", &r.none_because, MOST_REASON);
+        let why = r.none_because.trim();
+        if r.report.trim().is_empty() && why.is_empty() {
+            intake.push(FieldProblem::Count {
+                field: "report".into(),
+                message: "Read the settings, paste them, or say why there are none.".into(),
+            });
+        }
+        intake.finish()?;
+        let own = match report {
+            None => SnapshotFound {
+                settings: Vec::new(),
+                unread: Vec::new(),
+                none_because: Some(why.to_owned()),
+            },
+            Some(report) => SnapshotFound {
+                settings: report
+                    .values
+                    .iter()
+                    .map(|(key, value)| Kept {
+                        code: key.code.clone(),
+                        letter: key.letter,
+                        value: *value,
+                    })
+                    .collect(),
+                unread: report
+                    .diagnostics
+                    .iter()
+                    .take(10)
+                    .map(|d| Unread {
+                        line: d.line,
+                        column: d.column,
+                        says: d.says.clone(),
+                    })
+                    .collect(),
+                none_because: None,
+            },
+        };
+        Ok(Facts::new(Self::ID, Unit::One, Verdict::Pass, own))
+    }
+
+    fn words(f: &Facts<SnapshotFound>, _: Pen) -> Words {
+        let mut w = Words::new("settings");
+        if let Some(why) = &f.own.none_because {
+            return w.say(
+                "Pass: no settings to keep.",
+                format!("Reason kept: {why}"),
+                "no settings reported",
+                "Go on.",
+            );
+        }
+        w.rows = f
+            .own
+            .settings
+            .iter()
+            .map(|s| {
+                let key = wattotherm_gcode::SettingKey {
+                    code: s.code.clone(),
+                    letter: s.letter,
+                };
+                Row::new(
+                    format!("{} {} {}", s.code, s.letter, describe(&key).0),
+                    None,
+                    Some(plain(s.value, 5)),
+                )
+            })
+            .collect();
+        w.reasons = f
+            .own
+            .unread
+            .iter()
+            .map(|u| {
+                format!(
+                    "Line {}, column {} doesn't read: {}.",
+                    u.line, u.column, u.says
+                )
+            })
+            .collect();
+        let n = count(f.own.settings.len(), "setting", "settings");
+        w.say(
+            format!("Pass: {n} kept."),
+            "They are compared with what the printer holds before it is handed over.",
+            format!("{n} kept"),
+            "Go on.",
+        )
+    }
 }

@@ -3,16 +3,21 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
-use wattotherm_measure::text::{fixed, plain};
 use wattotherm_measure::{
-    Combined, InstrumentKind, LeastSquares, SettleOption, Verdict, least_squares, u_rectangular,
-    what_would_settle,
+    Instrument, InstrumentKind, LeastSquares, Pen, SettleOption, Unit, Verdict, least_squares,
+    u_rectangular, what_would_settle,
 };
-use wattotherm_printer::ScrewThread;
+use wattotherm_printer::{Fitted, Parameter, ScrewThread};
 
-use super::{Context, StationName, ask_for_more, band, blank, expanded_95, stopped};
-use crate::finding::{Finding, PlainValue, Row};
+use super::set_up::tolerance;
+use super::{SetUp, Station, expanded_type_b};
+use crate::context::Context;
+use crate::finding::{Band, Cause, Facts, PlainValue, Row, Words};
+use crate::form::{Field, Form};
 use crate::house::ToleranceId;
+
+/// The bed's plane.
+pub struct Tram;
 
 /// What a height reading means.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -72,29 +77,66 @@ pub struct TramReadings {
     pub confirmed: Vec<String>,
 }
 
-/// Limits of the fields.
-pub const LIMITS: [Limit; 2] = [
-    Limit {
-        field: "x_mm",
-        label: "position",
-        unit: "mm",
-        min: 0.0,
-        max: 2_000.0,
-        usual_min: 0.0,
-        usual_max: 2_000.0,
-        why: "positions are counted from the bed's front left corner",
-    },
-    Limit {
-        field: "z_mm",
-        label: "height",
-        unit: "mm",
-        min: -20.0,
-        max: 20.0,
-        usual_min: -5.0,
-        usual_max: 5.0,
-        why: "a bed that far off isn't trammed by its screws",
-    },
-];
+const PLACE: Limit = Limit::new(
+    "x_mm",
+    "position",
+    Unit::Mm,
+    [0.0, 2_000.0, 0.0, 2_000.0],
+    "positions are counted from the bed's front left corner",
+);
+const HEIGHT: Limit = Limit::new(
+    "z_mm",
+    "height",
+    Unit::Mm,
+    [-20.0, 20.0, -5.0, 5.0],
+    "a bed that far off isn't trammed by its screws",
+);
+
+/// Places read at most.
+const MOST_PLACES: usize = 100;
+/// Longest name of a place.
+const MOST_NAME: usize = 40;
+
+/// What the plane leaves over.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+enum Warp {
+    Twisted,
+    Hollow,
+    Domed,
+}
+
+/// What would settle it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+enum Way {
+    With(Instrument),
+    /// The mean of so many readings, with an instrument of this half width [mm].
+    Repeat(f64, f64),
+}
+
+/// One screw.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Screw {
+    name: String,
+    /// The plane's height there less the mean over the screws [mm].
+    up_mm: f64,
+    /// Turns clockwise, seen from above.
+    turns: f64,
+}
+
+/// What was found of the bed.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct TramFound {
+    places: usize,
+    instrument: Option<Instrument>,
+    /// Half width of a reading [mm].
+    half_width_mm: f64,
+    screws: Vec<Screw>,
+    /// Most that the plane leaves over [mm], and its shape; none with three places.
+    warp: Option<(f64, Warp)>,
+    worst_mm: f64,
+    limit_mm: f64,
+    settle: Vec<Way>,
+}
 
 /// Turns beyond which a screw runs out of thread or spring. Common practice, no published source.
 const MOST_TURNS: f64 = 4.0;
@@ -111,25 +153,20 @@ struct Height {
 fn read(readings: &TramReadings) -> Result<Vec<Height>, ReadingError> {
     let mut intake = Intake::new(&readings.confirmed);
     let mut heights = Vec::new();
-    if readings.points.len() > 100 {
+    if readings.points.len() > MOST_PLACES {
         intake.count("points", "A hundred places are enough. Remove some.");
     }
-    for (i, p) in readings.points.iter().take(100).enumerate() {
-        let x = intake.need(&LIMITS[0], &format!("points.{i}.x_mm"), &p.x_mm);
-        let y = intake.need(&LIMITS[0], &format!("points.{i}.y_mm"), &p.y_mm);
-        let z = intake.need(&LIMITS[1], &format!("points.{i}.z_mm"), &p.z_mm);
+    for (i, p) in readings.points.iter().take(MOST_PLACES).enumerate() {
+        let x = intake.need(&PLACE, &format!("points.{i}.x_mm"), &p.x_mm);
+        let y = intake.need(&PLACE, &format!("points.{i}.y_mm"), &p.y_mm);
+        let z = intake.need(&HEIGHT, &format!("points.{i}.z_mm"), &p.z_mm);
         if let (Some(x), Some(y), Some(z)) = (x, y, z) {
             let up = match readings.sense {
                 HeightSense::Gap => -z,
                 HeightSense::BedHeight => z,
             };
-            let name = if p.name.trim().is_empty() {
-                format!("place {}", i + 1)
-            } else {
-                p.name.chars().take(40).collect()
-            };
             heights.push(Height {
-                name,
+                name: name_of(i, p),
                 x,
                 y,
                 up,
@@ -186,8 +223,8 @@ pub fn turn_in_words(turns_clockwise: f64) -> String {
     format!("{amount} {way}")
 }
 
-/// What shape the plane leaves over, if it is more than the limit.
-fn warp_name(heights: &[Height], residuals: &[f64]) -> &'static str {
+/// What shape the plane leaves over.
+fn warp_of(heights: &[Height], residuals: &[f64]) -> Warp {
     let n = heights.len();
     // OK because there are at most 100 points.
     #[allow(clippy::cast_precision_loss)]
@@ -216,202 +253,370 @@ fn warp_name(heights: &[Height], residuals: &[f64]) -> &'static str {
     let twist = overlap(&|x, y| x * y);
     let bowl = overlap(&|x, y| x * x + y * y);
     if twist.abs() >= bowl.abs() {
-        "twisted: two opposite corners stand high"
+        Warp::Twisted
     } else if bowl > 0.0 {
-        "hollow: the middle lies low"
+        Warp::Hollow
     } else {
-        "domed: the middle stands high"
+        Warp::Domed
     }
 }
 
-/// Evaluates the tram.
-///
-/// Formula: least-squares plane z = a + b·x + c·y through the heights; for each screw the plane's
-/// height less the mean over the screws; turns = Δz / pitch. The error is the plane's height
-/// across the screws (largest less smallest), its uncertainty that of the difference between those
-/// two screws, u·√(dᵀ(XᵀX)⁻¹d) with u the instrument's rectangular uncertainty. What the plane
-/// leaves over is warp: no screw cures it.
-/// Source: least squares as in [`least_squares`]; pitch ISO 261; the method is common practice.
-/// # Errors
-/// [`ReadingError`] with every field that is missing or impossible, or points on one line.
-pub fn evaluate(readings: &TramReadings, context: &Context) -> Result<Finding, ReadingError> {
-    let heights = read(readings)?;
-    let design: Vec<Vec<f64>> = heights.iter().map(|h| vec![1.0, h.x, h.y]).collect();
-    let ups: Vec<f64> = heights.iter().map(|h| h.up).collect();
-    let fit = least_squares(&design, &ups).map_err(|e| ReadingError {
-        problems: vec![FieldProblem::Conflict {
-            field: "points".into(),
-            message: format!("No plane: {e}."),
-        }],
-    })?;
-    let at =
-        |h: &Height| fit.coefficients[0] + fit.coefficients[1] * h.x + fit.coefficients[2] * h.y;
-    let screws: Vec<(&Height, f64)> = heights
-        .iter()
-        .filter(|h| h.screw)
-        .map(|h| (h, at(h)))
-        .collect();
-    // OK because read() asks for three screws or more and there are at most 100.
-    #[allow(clippy::cast_precision_loss)]
-    let mean = screws.iter().map(|(_, z)| z).sum::<f64>() / screws.len() as f64;
-    let by_height = |a: &&(&Height, f64), b: &&(&Height, f64)| a.1.total_cmp(&b.1);
-    let (Some(high), Some(low)) = (
-        screws.iter().max_by(by_height),
-        screws.iter().min_by(by_height),
-    ) else {
-        debug_assert!(false, "read() asks for three screws");
-        return Err(ReadingError {
-            problems: Vec::new(),
-        });
-    };
-    let instrument = context
-        .house
-        .instrument(&readings.instrument, InstrumentKind::HeightGauge);
-    let half_width = instrument.map_or(0.01, |i| i.half_width.max(i.shared_half_width));
-    let expanded_for = |half: f64| {
-        let u =
-            u_rectangular(half).unwrap_or(f64::INFINITY) * difference_factor(&fit, high.0, low.0);
-        expanded_95(Combined {
-            u,
-            dof: f64::INFINITY,
-        })
-    };
-    let expanded = expanded_for(half_width);
-    let limit = context.house.tolerance(ToleranceId::TramMm);
-    let tilt = high.1 - low.1;
-    let band = band(
-        "across the screws",
-        "mm",
-        (tilt, 0.0),
-        (expanded, f64::INFINITY),
-        limit,
-    );
-    let warp = fit.residuals.iter().fold(0.0_f64, |m, r| m.max(r.abs()));
-
-    let turns: Vec<(&Height, f64)> = screws
-        .iter()
-        .map(|(h, z)| {
-            // A screw whose place stands high must go down.
-            let down_turns = (z - mean) / readings.thread.pitch_mm();
-            let sign = match readings.clockwise {
-                Clockwise::Lowers => 1.0,
-                Clockwise::Raises => -1.0,
-            };
-            (*h, sign * down_turns)
-        })
-        .collect();
-
-    let mut finding = blank(
-        StationName::Tram,
-        "height across the screws",
-        "mm",
-        band.verdict,
-    );
-    finding.before = Some(tilt);
-    finding.value_expanded = Some(expanded);
-    finding.reasons.push(format!(
-        "Plane through {} places, read with {}.",
-        heights.len(),
-        instrument.map_or_else(
-            || "an instrument of ±0.01 mm".into(),
-            wattotherm_measure::Instrument::describe
-        )
-    ));
-    if fit.dof > 0 {
-        finding.reasons.push(if warp > limit {
-            format!(
-                "The plane leaves {} mm over: the bed is {}. That is warp: for a mesh, not for screws.",
-                fixed(warp, 2),
-                warp_name(&heights, &fit.residuals)
-            )
-        } else {
-            format!("The plane leaves only {} mm over: the bed is flat enough.", fixed(warp, 3))
-        });
+/// Name of a place.
+fn name_of(i: usize, p: &HeightPoint) -> String {
+    if p.name.trim().is_empty() {
+        format!("place {}", i + 1)
+    } else {
+        p.name.chars().take(MOST_NAME).collect()
     }
-    match band.verdict {
-        Verdict::Pass => {
-            finding.headline = format!("Pass: {} across the screws.", band.measured_text);
-            finding.sentence = format!("Inside {} mm. Leave the screws alone.", plain(limit, 3));
-            finding.line = format!("{} across", band.measured_text);
-            finding.next = "Go on.".into();
+}
+
+/// Where the levelling screws of a bed are, as parts of its width and depth: three, four or six, as beds are
+/// commonly built (common practice, no published source); the technician moves what is elsewhere. Other
+/// counts begin as four.
+fn screw_places(screws: Option<f64>) -> Vec<(&'static str, f64, f64)> {
+    const NEAR: f64 = 0.13;
+    const FAR: f64 = 1.0 - NEAR;
+    let corners = [
+        ("front left", NEAR, NEAR),
+        ("front right", FAR, NEAR),
+        ("back left", NEAR, FAR),
+        ("back right", FAR, FAR),
+    ];
+    match screws.unwrap_or(4.0) {
+        n if (n - 3.0).abs() < 0.5 => vec![corners[0], corners[1], ("back middle", 0.5, FAR)],
+        n if (n - 6.0).abs() < 0.5 => {
+            let mut six = corners.to_vec();
+            six.extend([("left middle", NEAR, 0.5), ("right middle", FAR, 0.5)]);
+            six
         }
-        Verdict::Adjust => {
-            finding.after = Some(0.0);
-            finding.rows = turns
+        _ => corners.to_vec(),
+    }
+}
+
+impl Station for Tram {
+    type Readings = TramReadings;
+    type Own = TramFound;
+    const ID: &'static str = "tram";
+    const SETTLES: &'static [Parameter] = &[Parameter::Tram];
+
+    fn start(context: &Context) -> TramReadings {
+        let (w, d) = (context.printer.bed_x_mm, context.printer.bed_y_mm);
+        let mm = |v: f64| super::known(Some(v), 1);
+        TramReadings {
+            thread: context.printer.bed_thread.unwrap_or_default(),
+            instrument: "height_gauge".into(),
+            points: screw_places(context.printer.bed_screws)
                 .iter()
-                .map(|(h, t)| Row {
-                    name: h.name.clone(),
-                    before: Some(format!("{} mm", fixed(at(h) - mean, 2))),
-                    after: Some(turn_in_words(*t)),
+                .map(|(name, x, y)| (*name, w * x, d * y, true))
+                .chain([("middle", w / 2.0, d / 2.0, false)])
+                .map(|(name, x, y, screw)| HeightPoint {
+                    name: name.to_owned(),
+                    x_mm: mm(x),
+                    y_mm: mm(y),
+                    z_mm: Entry::default(),
+                    screw,
                 })
-                .collect();
-            finding.plain = turns
-                .iter()
-                .map(|(h, t)| PlainValue {
-                    name: h.name.clone(),
-                    value: format!(
-                        "{:.0}° {}",
-                        t.abs() * 360.0,
-                        if *t > 0.0 {
-                            "clockwise"
-                        } else {
-                            "anticlockwise"
-                        }
+                .collect(),
+            ..TramReadings::default()
+        }
+    }
+
+    fn form(r: &TramReadings, _: &Context) -> Form {
+        let places = || r.points.iter().take(MOST_PLACES).enumerate();
+        let heights = places()
+            .map(|(i, p)| {
+                Field::number_at(format!("points.{i}.z_mm"), &HEIGHT)
+                    .named(name_of(i, p))
+                    .needed()
+            })
+            .collect();
+        let positions = places()
+            .flat_map(|(i, p)| {
+                let name = name_of(i, p);
+                let at = |axis: &str| {
+                    Field::number_at(format!("points.{i}.{axis}_mm"), &PLACE)
+                        .named(format!("{name}, {}", axis.to_uppercase()))
+                        .needed()
+                };
+                [
+                    Field::text(format!("points.{i}.name"), "name", MOST_NAME),
+                    at("x"),
+                    at("y"),
+                    Field::tick(format!("points.{i}.screw"), "a screw sits here"),
+                ]
+            })
+            .collect();
+        let thread = ScrewThread::CHOICES;
+        Form::with("bed")
+            .group("", heights)
+            .group(
+                "",
+                vec![
+                    Field::instrument(&[
+                        InstrumentKind::HeightGauge,
+                        InstrumentKind::Feeler,
+                        InstrumentKind::Paper,
+                    ]),
+                    Field::choice(
+                        "sense",
+                        "what is read",
+                        &[
+                            ("gap", "gap under the nozzle"),
+                            ("bed_height", "height of the bed"),
+                        ],
                     ),
-                })
-                .collect();
-            finding.headline = format!("Adjust: {} across the screws.", band.measured_text);
-            finding.sentence = format!(
-                "Turn the screws as shown, seen from above. Then read again: about {} mm should be left at each place.",
-                fixed(warp.max(half_width), 2)
-            );
-            finding.line = format!("was {}, screws turned", band.measured_text);
-            finding.next = "Turn the screws, then read all heights again.".into();
-        }
-        Verdict::MeasureAgain | Verdict::Stop => {
-            let finer = context
-                .house
-                .instruments
+                    Field::choice("thread", "thread of the screws", thread),
+                    Field::choice(
+                        "clockwise",
+                        "clockwise, seen from above",
+                        &[("lowers", "lowers the bed"), ("raises", "raises the bed")],
+                    ),
+                ],
+            )
+            .folded("Places", positions)
+    }
+
+    fn set_up(_: &TramReadings, context: &Context) -> SetUp {
+        SetUp::new("Heat bed and nozzle, then read the height at every screw.")
+            .hint("Clean the nozzle tip first: a bead of plastic reads as height.")
+            .limit(format!(
+                "At most {} across the screws.",
+                tolerance(context, ToleranceId::TramMm, Unit::Mm)
+            ))
+            .hot(None, context.house.pen)
+    }
+
+    /// Formula: least-squares plane z = a + b·x + c·y through the heights; for each screw the plane's
+    /// height less the mean over the screws; turns = Δz / pitch. The error is the plane's height
+    /// across the screws (largest less smallest), its uncertainty that of the difference between those
+    /// two screws, u·√(dᵀ(XᵀX)⁻¹d) with u the instrument's rectangular uncertainty. What the plane
+    /// leaves over is warp: no screw cures it.
+    /// Source: least squares as in [`least_squares`]; pitch ISO 261; the method is common practice.
+    fn facts(r: &TramReadings, context: &Context) -> Result<Facts<TramFound>, ReadingError> {
+        let heights = read(r)?;
+        let design: Vec<Vec<f64>> = heights.iter().map(|h| vec![1.0, h.x, h.y]).collect();
+        let ups: Vec<f64> = heights.iter().map(|h| h.up).collect();
+        let fit = least_squares(&design, &ups).map_err(|e| ReadingError {
+            problems: vec![FieldProblem::Conflict {
+                field: "points".into(),
+                message: format!("No plane: {e}."),
+            }],
+        })?;
+        let at = |h: &Height| {
+            fit.coefficients[0] + fit.coefficients[1] * h.x + fit.coefficients[2] * h.y
+        };
+        let screws: Vec<(&Height, f64)> = heights
+            .iter()
+            .filter(|h| h.screw)
+            .map(|h| (h, at(h)))
+            .collect();
+        // OK because read() asks for three screws or more and there are at most 100.
+        #[allow(clippy::cast_precision_loss)]
+        let mean = screws.iter().map(|(_, z)| z).sum::<f64>() / screws.len() as f64;
+        let by_height = |a: &&(&Height, f64), b: &&(&Height, f64)| a.1.total_cmp(&b.1);
+        let (Some(high), Some(low)) = (
+            screws.iter().max_by(by_height),
+            screws.iter().min_by(by_height),
+        ) else {
+            debug_assert!(false, "read() asks for three screws");
+            return Err(ReadingError::default());
+        };
+        let instrument = context
+            .house
+            .instrument(&r.instrument, InstrumentKind::HeightGauge);
+        let half_width = instrument.map_or(0.01, |i| i.half_width.max(i.shared_half_width));
+        let factor = difference_factor(&fit, high.0, low.0);
+        let expanded_for =
+            |half: f64| expanded_type_b(u_rectangular(half).unwrap_or(f64::INFINITY) * factor);
+        let limit = context.house.tolerance(ToleranceId::TramMm);
+        let tilt = high.1 - low.1;
+        let band = Band::new(
+            "tilt",
+            Unit::Mm,
+            (tilt, 0.0),
+            (expanded_for(half_width), f64::INFINITY),
+            limit,
+        );
+        let worst = fit.residuals.iter().fold(0.0_f64, |m, r| m.max(r.abs()));
+        let sign = match r.clockwise {
+            Clockwise::Lowers => 1.0,
+            Clockwise::Raises => -1.0,
+        };
+        let mut own = TramFound {
+            places: heights.len(),
+            instrument: instrument.cloned(),
+            half_width_mm: half_width,
+            screws: screws
                 .iter()
-                .filter(|i| i.unit == "mm" && i.half_width > 0.0 && i.half_width < half_width)
-                .filter(|i| i.kind == InstrumentKind::HeightGauge)
-                .map(|i| SettleOption {
-                    says: format!("read the heights with {}", i.describe()),
-                    expanded: expanded_for(i.half_width),
-                });
-            let repeats = [2.0_f64, 4.0, 9.0].into_iter().map(|n| SettleOption {
-                says: format!(
-                    "type the mean of {n:.0} readings at each place, with an instrument of ±{} mm",
-                    plain(half_width / n.sqrt(), 3)
-                ),
-                expanded: expanded_for(half_width / n.sqrt()),
+                .map(|(h, z)| Screw {
+                    name: h.name.clone(),
+                    up_mm: z - mean,
+                    // A screw whose place stands high must go down.
+                    turns: sign * (z - mean) / r.thread.pitch_mm(),
+                })
+                .collect(),
+            warp: (fit.dof > 0).then(|| (worst, warp_of(&heights, &fit.residuals))),
+            worst_mm: worst,
+            limit_mm: limit,
+            settle: Vec::new(),
+        };
+        if band.verdict == Verdict::MeasureAgain {
+            own.settle = settle(tilt, limit, half_width, context, &expanded_for);
+        }
+        let beyond = own.screws.iter().any(|s| s.turns.abs() > MOST_TURNS);
+        let mut facts = Facts::new(Self::ID, Unit::Mm, band.verdict, own);
+        facts.before = Some(tilt);
+        facts.value_expanded = Some(band.expanded);
+        facts.after = (band.verdict == Verdict::Adjust).then_some(0.0);
+        facts.bands.push(band);
+        Ok(if beyond {
+            facts.stopped(Cause::BedBeyondScrews)
+        } else {
+            facts
+        })
+    }
+
+    fn words(f: &Facts<TramFound>, pen: Pen) -> Words {
+        let own = &f.own;
+        let mm = |v, digits| pen.fixed(v, Unit::Mm, digits);
+        let mut w = Words::new("height across the screws")
+            .with_bands(f, pen, |_| "across the screws".into());
+        let across = w
+            .bands
+            .first()
+            .map_or_else(String::new, |b| b.measured.clone());
+        w.reasons.push(format!(
+            "Plane through {} places, read with {}.",
+            own.places,
+            own.instrument.as_ref().map_or_else(
+                || pen.text("an instrument of {±0.01 mm}"),
+                |i| i.describe(pen)
+            )
+        ));
+        if let Some((warp, shape)) = own.warp {
+            w.reasons.push(if warp > own.limit_mm {
+                format!(
+                    "The plane leaves {} over: the bed is {}. That is warp: for a mesh, not for screws.",
+                    mm(warp, 2),
+                    match shape {
+                        Warp::Twisted => "twisted: two opposite corners stand high",
+                        Warp::Hollow => "hollow: the middle lies low",
+                        Warp::Domed => "domed: the middle stands high",
+                    }
+                )
+            } else {
+                format!(
+                    "The plane leaves only {} over: the bed is flat enough.",
+                    mm(warp, 3)
+                )
             });
-            finding.settle = what_would_settle(tilt, limit, finer.chain(repeats));
-            finding.settle.truncate(2);
-            finding.headline = format!(
-                "Measure again: {} could be level or not.",
-                band.measured_text
-            );
-            finding.sentence = ask_for_more(&finding.settle, "the bed");
-            finding.line = format!("{} across, not settled", band.measured_text);
-            finding.next = "Read again; leave the screws alone.".into();
+        }
+        match (f.verdict, f.cause) {
+            (_, Some(_)) => {
+                let most = own
+                    .screws
+                    .iter()
+                    .max_by(|a, b| a.turns.abs().total_cmp(&b.turns.abs()));
+                let cause = most.map_or_else(String::new, |s| {
+                    format!("the {} screw would need {:.1} turns", s.name, s.turns.abs())
+                });
+                w.stop(
+                    &cause,
+                    "A bed that far off isn't trammed by its screws: look for a shifted plate, a loose carriage wheel, a missing spring, or a head crossing out of level.",
+                )
+            }
+            (Verdict::Pass, None) => w.say(
+                format!("Pass: {across} across the screws."),
+                format!(
+                    "Inside {}. Leave the screws alone.",
+                    pen.plain(own.limit_mm, Unit::Mm, 3)
+                ),
+                format!("{across} across"),
+                "Go on.",
+            ),
+            (Verdict::Adjust, None) => {
+                for s in &own.screws {
+                    w.rows.push(Row::new(
+                        s.name.as_str(),
+                        Some(mm(s.up_mm, 2)),
+                        Some(turn_in_words(s.turns)),
+                    ));
+                    let way = if s.turns > 0.0 {
+                        "clockwise"
+                    } else {
+                        "anticlockwise"
+                    };
+                    w.plain.push(PlainValue {
+                        name: s.name.clone(),
+                        value: format!("{:.0}° {way}", s.turns.abs() * 360.0),
+                    });
+                }
+                w.say(
+                    format!("Adjust: {across} across the screws."),
+                    format!(
+                        "Turn the screws as shown, seen from above. Then read again: about {} should be left at each place.",
+                        mm(own.worst_mm.max(own.half_width_mm), 2)
+                    ),
+                    format!("was {across}, screws turned"),
+                    "Turn the screws, then read all heights again.",
+                )
+            }
+            _ => {
+                let ways = own
+                    .settle
+                    .iter()
+                    .map(|way| match way {
+                        Way::With(i) => format!("read the heights with {}", i.describe(pen)),
+                        Way::Repeat(n, half) => format!(
+                            "type the mean of {n:.0} readings at each place, with an instrument of ±{}",
+                            pen.plain(*half, Unit::Mm, 3)
+                        ),
+                    })
+                    .collect();
+                w.unsettled(ways, "the bed").headed(
+                    format!("Measure again: {across} could be level or not."),
+                    format!("{across} across, not settled"),
+                    "Read again; leave the screws alone.",
+                )
+            }
         }
     }
-    finding.bands.push(band);
-    let most = turns.iter().max_by(|a, b| a.1.abs().total_cmp(&b.1.abs()));
-    if let Some((h, t)) = most
-        && t.abs() > MOST_TURNS
-    {
-        let cause = format!("the {} screw would need {:.1} turns", h.name, t.abs());
-        return Ok(Finding {
-            sentence:
-                "A bed that far off isn't trammed by its screws: look for a shifted plate, a \
-                       loose carriage wheel, a missing spring, or a head crossing out of level."
-                    .into(),
-            ..stopped(finding, &cause)
-        });
+
+    fn learns(r: &TramReadings) -> Vec<Fitted> {
+        // OK because a bed has a handful of screws.
+        #[allow(clippy::cast_precision_loss)]
+        let screws = r.points.iter().filter(|p| p.screw).count() as f64;
+        vec![Fitted::Bed {
+            screws: Some(screws),
+            thread: Some(r.thread),
+        }]
     }
-    Ok(finding)
+}
+
+fn settle(
+    tilt: f64,
+    limit: f64,
+    half_width: f64,
+    context: &Context,
+    expanded_for: &dyn Fn(f64) -> f64,
+) -> Vec<Way> {
+    let finer = context
+        .house
+        .instruments
+        .iter()
+        .filter(|i| i.unit == "mm" && i.half_width > 0.0 && i.half_width < half_width)
+        .filter(|i| i.kind == InstrumentKind::HeightGauge)
+        .map(|i| SettleOption {
+            way: Way::With(i.clone()),
+            expanded: expanded_for(i.half_width),
+        });
+    let repeats = [2.0_f64, 4.0, 9.0].into_iter().map(|n| SettleOption {
+        way: Way::Repeat(n, half_width / n.sqrt()),
+        expanded: expanded_for(half_width / n.sqrt()),
+    });
+    let mut ways = what_would_settle(tilt, limit, finer.chain(repeats));
+    ways.truncate(2);
+    ways
 }
 
 /// √(dᵀ(XᵀX)⁻¹d) for the difference between two places.

@@ -6,12 +6,17 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
-use wattotherm_measure::text::{plain, spaced};
-use wattotherm_measure::{Combined, Verdict, u_rectangular};
+use wattotherm_measure::{Pen, Unit, Verdict, u_rectangular};
 use wattotherm_printer::Parameter;
 
-use super::{Context, StationName, band, blank, expanded_95, stopped};
-use crate::finding::{Finding, PlainValue, Row};
+use super::{SetUp, Station, expanded_type_b, known};
+use crate::context::Context;
+use crate::finding::{Band, Cause, Facts, PlainValue, Row, Words};
+use crate::form::{Field, Form};
+use crate::house::RuleId;
+
+/// A value found by the technician's own trial.
+pub struct Trial;
 
 /// How the trial went.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -46,6 +51,17 @@ pub struct TrialReadings {
     pub confirmed: Vec<String>,
 }
 
+/// What a trial found.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct TrialFound {
+    parameter: Parameter,
+    /// Step between neighbouring prints; none where the value is a text or there was none before.
+    step: Option<f64>,
+    best: Option<f64>,
+    best_text: Option<String>,
+    note: String,
+}
+
 /// What a trial of one parameter asks for.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct TrialSpec {
@@ -60,7 +76,7 @@ pub struct TrialSpec {
 const fn number(
     heading: &'static str,
     label: &'static str,
-    unit: &'static str,
+    unit: Unit,
     [min, max, usual_min, usual_max, step]: [f64; 5],
     why: &'static str,
 ) -> TrialSpec {
@@ -95,46 +111,46 @@ pub const fn trial_spec(parameter: Parameter) -> TrialSpec {
         Parameter::Ceiling => number(
             "Find the weakest part of the hot end and set the ceiling to it.",
             "ceiling",
-            "°C",
+            Unit::Celsius,
             [150.0, 500.0, 180.0, 350.0, 1.0],
             "no hot end prints below or survives above",
         ),
         Parameter::HeaterLoop => {
-            text("Hold the print temperature for 180 s. Does it stay within 1.5 °C?")
+            text("Hold the print temperature for 180 s. Does it stay within {1.5 K}?")
         }
         Parameter::Profile => number(
             "Set the bore, line width and layer heights in printer and profile.",
             "bore in the profile",
-            "mm",
+            Unit::Mm,
             [0.1, 2.0, 0.15, 1.2, 0.05],
             "nozzles are drilled in this range",
         ),
         Parameter::OffsetXy => text("Print the two combs and read both offsets."),
         Parameter::PrintTemp => number(
-            "Print a temperature tower in steps of 5 °C and choose the middle of the good bands.",
+            "Print a temperature tower in steps of {5 K} and choose the middle of the good bands.",
             "print temperature",
-            "°C",
+            Unit::Celsius,
             [150.0, 450.0, 170.0, 320.0, 5.0],
             "filaments melt in this range",
         ),
         Parameter::VolumetricLimit => number(
             "Feed at rising flow and note where delivery falls 5 % below the plateau.",
             "volumetric limit",
-            "mm³/s",
+            Unit::Mm3PerS,
             [0.5, 100.0, 2.0, 60.0, 1.0],
             "hot ends melt this much",
         ),
         Parameter::PressureAdvance => number(
             "Print the line pattern and choose the line without bulge or gap.",
             "pressure advance",
-            "s",
+            Unit::Second,
             [0.0, 3.0, 0.0, 1.5, 0.01],
             "longer tubes than these don't exist",
         ),
         Parameter::Retraction => number(
             "Print the string towers and take the shortest retraction without strings.",
             "retraction",
-            "mm",
+            Unit::Mm,
             [0.0, 20.0, 0.0, 12.0, 0.2],
             "a longer pull draws melt into the cold path",
         ),
@@ -142,28 +158,28 @@ pub const fn trial_spec(parameter: Parameter) -> TrialSpec {
         Parameter::Drive => number(
             "Find the steps per millimetre.",
             "steps per millimetre",
-            "steps/mm",
+            Unit::StepsPerMm,
             [1.0, 20_000.0, 1.0, 20_000.0, 1.0],
             "no extruder has so few or so many",
         ),
         Parameter::Tram => number(
             "Level the bed.",
             "height across the screws",
-            "mm",
+            Unit::Mm,
             [0.0, 5.0, 0.0, 5.0, 0.05],
             "a bed that far off isn't trammed by its screws",
         ),
         Parameter::OffsetZ => number(
             "Set the nozzle height.",
             "Z offset",
-            "mm",
+            Unit::Mm,
             [-20.0, 20.0, -20.0, 20.0, 0.02],
             "no probe sits farther from its nozzle",
         ),
         Parameter::Flow => number(
             "Find the flow.",
             "flow",
-            "%",
+            Unit::Percent,
             [10.0, 300.0, 60.0, 160.0, 1.0],
             "beyond this it isn't flow that is wrong",
         ),
@@ -172,152 +188,237 @@ pub const fn trial_spec(parameter: Parameter) -> TrialSpec {
 
 /// Longest text kept for a value that is a text.
 const MOST_CHARS: usize = 120;
+/// Longest note.
+const MOST_NOTE: usize = 20_000;
+/// Of a note, what stands among the reasons.
+const NOTE_SHOWN: usize = 400;
 
-/// Evaluates a trial.
-///
-/// Formula: e = best - before, known to half a step either way (rectangular); the limit is one
-/// step. A text has moved when it differs.
-/// Source: resolution of a stepped search as JCGM 100:2008, 4.3.7; the steps are common practice.
-/// # Errors
-/// [`ReadingError`] with every field that is missing or impossible.
-pub fn evaluate(readings: &TrialReadings, context: &Context) -> Result<Finding, ReadingError> {
-    let parameter = context.parameter.unwrap_or(Parameter::PrintTemp);
-    let spec = trial_spec(parameter);
-    let mut intake = Intake::new(&readings.confirmed);
-    if readings.outcome == TrialOutcome::Open {
-        intake.push(FieldProblem::Count {
-            field: "outcome".into(),
-            message: "Say how the trial went.".into(),
-        });
+fn parameter_of(context: &Context) -> Parameter {
+    context.parameter.unwrap_or(Parameter::PrintTemp)
+}
+
+impl Station for Trial {
+    type Readings = TrialReadings;
+    type Own = TrialFound;
+    const ID: &'static str = "trial";
+
+    fn start(context: &Context) -> TrialReadings {
+        let bore =
+            (context.parameter == Some(Parameter::Profile)).then_some(context.printer.nozzle_mm);
+        TrialReadings {
+            before: match &context.before_text {
+                Some(t) => t.as_str().into(),
+                None => known(context.before, 3),
+            },
+            best: known(bore, 3),
+            ..TrialReadings::default()
+        }
     }
-    let wants_value = readings.outcome == TrialOutcome::Good;
-    let (mut before, mut best) = (None, None);
-    let (mut before_text, mut best_text) = (None, None);
-    if let Some(limit) = &spec.limit {
-        before = intake.may(limit, "before", &readings.before);
-        best = if wants_value {
-            intake.need(limit, "best", &readings.best)
-        } else {
-            intake.may(limit, "best", &readings.best)
+
+    fn form(_: &TrialReadings, context: &Context) -> Form {
+        let parameter = parameter_of(context);
+        let value = |path: &str, label: &str| match &trial_spec(parameter).limit {
+            Some(limit) => Field::number_at(path, limit).named(label),
+            None => Field::text(path, label, MOST_CHARS),
         };
-        // A profile is for the nozzle that is fitted.
-        let bore = context.printer.nozzle_mm;
-        if parameter == Parameter::Profile
-            && best.is_some_and(|b| (b - bore).abs() > 0.005)
-            && !readings.confirmed.iter().any(|c| c == "best")
-        {
-            intake.push(FieldProblem::DidYouMean {
-                field: "best".into(),
-                label: "fitted nozzle".into(),
-                unit: limit.unit.into(),
-                got: readings.best.shown(),
-                suggestion: bore,
-            });
-        }
-    } else {
-        before_text = short_text(&mut intake, "before", &readings.before);
-        best_text = short_text(&mut intake, "best", &readings.best);
-        if wants_value && best_text.is_none() {
-            intake.push(FieldProblem::Missing {
-                field: "best".into(),
-                label: format!("value found for {}", parameter.in_sentence()),
-            });
-        }
+        Form::default().group(
+            "",
+            vec![
+                value("before", "before"),
+                value("best", "best now"),
+                Field::choice(
+                    "outcome",
+                    "how it went",
+                    &[
+                        ("good", "This value is good"),
+                        ("unclear", "The prints don't show it"),
+                        ("none_good", "No value is good"),
+                    ],
+                )
+                .needed(),
+                Field::text("note", "how it was found", MOST_NOTE),
+            ],
+        )
     }
-    intake.finish()?;
 
-    let unit = parameter.unit();
-    let mut finding = blank(StationName::Trial, parameter.label(), unit, Verdict::Pass);
-    finding.before = before;
-    finding.before_text.clone_from(&before_text);
-    finding
-        .reasons
-        .push("Found by your own trial; Wattotherm keeps the record and the step.".into());
-    if !readings.note.trim().is_empty() {
-        finding
-            .reasons
-            .push(readings.note.trim().chars().take(400).collect());
-    }
-    let shown = |n: Option<f64>, t: &Option<String>| match (n, t) {
-        (Some(v), _) => format!("{}{}", plain(v, 4), spaced(unit)),
-        (None, Some(t)) => t.clone(),
-        (None, None) => "not set".into(),
-    };
-    let (was, now) = (shown(before, &before_text), shown(best, &best_text));
-    match readings.outcome {
-        TrialOutcome::NoneGood => {
-            let cause = format!("no value of {} gives a good print", parameter.in_sentence());
-            let mut stop = stopped(finding, &cause);
-            stop.sentence =
-                "Then it isn't this setting. Look for a part that is worn, loose or clogged."
-                    .into();
-            return Ok(stop);
+    fn set_up(_: &TrialReadings, context: &Context) -> SetUp {
+        let parameter = parameter_of(context);
+        let up = SetUp::new(context.house.pen.text(trial_spec(parameter).heading));
+        let up = match parameter {
+            Parameter::PrintTemp => up.rule(RuleId::AllMetalConversion, context, ""),
+            Parameter::Retraction => up.rule(RuleId::RetractionSearch, context, ""),
+            _ => up,
+        };
+        if parameter == Parameter::Profile {
+            up
+        } else {
+            up.hot(None, context.house.pen)
         }
-        TrialOutcome::Unclear | TrialOutcome::Open => {
-            finding.verdict = Verdict::MeasureAgain;
-            finding.headline = "Measure again: the prints don't show it.".into();
-            finding.settle = vec![
+    }
+
+    /// Formula: e = best - before, known to half a step either way (rectangular); the limit is one
+    /// step. A text has moved when it differs.
+    /// Source: resolution of a stepped search as JCGM 100:2008, 4.3.7; the steps are common practice.
+    fn facts(r: &TrialReadings, context: &Context) -> Result<Facts<TrialFound>, ReadingError> {
+        let parameter = parameter_of(context);
+        let spec = trial_spec(parameter);
+        let mut intake = Intake::new(&r.confirmed);
+        if r.outcome == TrialOutcome::Open {
+            intake.push(FieldProblem::Count {
+                field: "outcome".into(),
+                message: "Say how the trial went.".into(),
+            });
+        }
+        super::snapshot::no_longer(&mut intake, "note", &r.note, MOST_NOTE);
+        let wants_value = r.outcome == TrialOutcome::Good;
+        let (mut before, mut best) = (None, None);
+        let (mut before_text, mut best_text) = (None, None);
+        if let Some(limit) = &spec.limit {
+            before = intake.may(limit, "before", &r.before);
+            best = if wants_value {
+                intake.need(limit, "best", &r.best)
+            } else {
+                intake.may(limit, "best", &r.best)
+            };
+            // A profile is for the nozzle that is fitted.
+            let bore = context.printer.nozzle_mm;
+            if parameter == Parameter::Profile
+                && best.is_some_and(|b| (b - bore).abs() > 0.005)
+                && !r.confirmed.iter().any(|c| c == "best")
+            {
+                intake.push(FieldProblem::DidYouMean {
+                    field: "best".into(),
+                    label: "fitted nozzle".into(),
+                    unit: limit.unit,
+                    got: r.best.shown(),
+                    suggestion: bore,
+                });
+            }
+        } else {
+            before_text = short_text(&mut intake, "before", &r.before);
+            best_text = short_text(&mut intake, "best", &r.best);
+            if wants_value && best_text.is_none() {
+                intake.push(FieldProblem::Missing {
+                    field: "best".into(),
+                    label: format!("value found for {}", parameter.in_sentence()),
+                });
+            }
+        }
+        intake.finish()?;
+        let own = TrialFound {
+            parameter,
+            step: None,
+            best,
+            best_text: best_text.clone(),
+            note: r.note.trim().chars().take(NOTE_SHOWN).collect(),
+        };
+        let mut facts = Facts::new(Self::ID, parameter.unit(), Verdict::Pass, own);
+        facts.before = before;
+        facts.before_text.clone_from(&before_text);
+        match r.outcome {
+            TrialOutcome::NoneGood => return Ok(facts.stopped(Cause::NoGoodValue)),
+            TrialOutcome::Unclear | TrialOutcome::Open => {
+                facts.verdict = Verdict::MeasureAgain;
+                return Ok(facts);
+            }
+            TrialOutcome::Good => {}
+        }
+        let moved = if let (Some(a), Some(b)) = (before, best) {
+            let half_step = u_rectangular(spec.step / 2.0).unwrap_or(spec.step);
+            let expanded = expanded_type_b(half_step);
+            let band = Band::new(
+                "value",
+                parameter.unit(),
+                (b, a),
+                (expanded, f64::INFINITY),
+                spec.step,
+            );
+            facts.value_expanded = Some(expanded);
+            facts.own.step = Some(spec.step);
+            let verdict = band.verdict;
+            facts.bands.push(band);
+            verdict != Verdict::Pass
+        } else {
+            before_text != best_text || before != best
+        };
+        if moved {
+            facts.verdict = Verdict::Adjust;
+            facts.after = best;
+            facts.after_text = best_text;
+        }
+        Ok(facts)
+    }
+
+    fn words(f: &Facts<TrialFound>, pen: Pen) -> Words {
+        let own = &f.own;
+        let label = own.parameter.label();
+        let unit = own.parameter.unit();
+        let mut w = Words::new(label).with_bands(f, pen, |_| label.to_owned());
+        w.reasons
+            .push("Found by your own trial; Wattotherm keeps the record and the step.".into());
+        if !own.note.is_empty() {
+            w.reasons.push(own.note.clone());
+        }
+        let shown = |n: Option<f64>, t: &Option<String>| match (n, t) {
+            (Some(v), _) => pen.plain(v, unit, 4),
+            (None, Some(t)) => t.clone(),
+            (None, None) => "not set".into(),
+        };
+        let was = shown(f.before, &f.before_text);
+        let now = shown(own.best, &own.best_text);
+        if f.cause.is_some() {
+            return w.stop(
+                &format!(
+                    "no value of {} gives a good print",
+                    own.parameter.in_sentence()
+                ),
+                "Then it isn't this setting. Look for a part that is worn, loose or clogged.",
+            );
+        }
+        if f.verdict == Verdict::MeasureAgain {
+            w.settle = vec![
                 "repeat the print with the neighbouring values only".into(),
                 "take twice the step".into(),
             ];
-            finding.sentence =
-                "Repeat the print with the neighbouring values only, or take twice the step."
-                    .into();
-            finding.line = "not settled".into();
-            finding.next = "Print again; nothing is set.".into();
-            return Ok(finding);
+            return w.say(
+                "Measure again: the prints don't show it.",
+                "Repeat the print with the neighbouring values only, or take twice the step.",
+                "not settled",
+                "Print again; nothing is set.",
+            );
         }
-        TrialOutcome::Good => {}
-    }
-    let moved = if let (Some(a), Some(b)) = (before, best) {
-        let half_step = u_rectangular(spec.step / 2.0).unwrap_or(spec.step);
-        let expanded = expanded_95(Combined {
-            u: half_step,
-            dof: f64::INFINITY,
-        });
-        let band = band(
-            parameter.label(),
-            unit,
-            (b, a),
-            (expanded, f64::INFINITY),
-            spec.step,
-        );
-        finding.value_expanded = Some(expanded);
-        let verdict = band.verdict;
-        finding.bands.push(band);
-        finding.reasons.push(format!(
-            "Steps of {}{}: a smaller change can't be told apart.",
-            plain(spec.step, 3),
-            spaced(unit)
+        if let Some(step) = own.step {
+            w.reasons.push(format!(
+                "Steps of {}: a smaller change can't be told apart.",
+                pen.plain(step, unit.of_difference(), 3)
+            ));
+        }
+        let moved = f.verdict == Verdict::Adjust;
+        w.rows.push(Row::new(
+            label,
+            Some(was.clone()),
+            moved.then(|| now.clone()),
         ));
-        verdict != Verdict::Pass
-    } else {
-        before_text != best_text || before != best
-    };
-    finding.rows.push(Row {
-        name: parameter.label().into(),
-        before: Some(was.clone()),
-        after: moved.then(|| now.clone()),
-    });
-    if moved {
-        finding.verdict = Verdict::Adjust;
-        finding.after = best;
-        finding.after_text = best_text;
-        finding.headline = format!("Adjust: {was} → {now}.");
-        finding.sentence = "Set the new value and store it. Then print once more with it.".into();
-        finding.line = format!("{was} → {now}");
-        finding.next = "Set it, store it, print once more with it; then close with the same value on both sides.".into();
-        finding.plain.push(PlainValue {
-            name: parameter.label().into(),
-            value: now,
-        });
-    } else {
-        finding.headline = format!("Pass: {was} stays.");
-        finding.sentence = "The old value holds.".into();
-        finding.line = was;
-        finding.next = "Go on.".into();
+        if moved {
+            w.plain.push(PlainValue {
+                name: label.into(),
+                value: now.clone(),
+            });
+            w.say(
+                format!("Adjust: {was} → {now}."),
+                "Set the new value and store it. Then print once more with it.",
+                format!("{was} → {now}"),
+                "Set it, store it, print once more with it; then close with the same value on both sides.",
+            )
+        } else {
+            w.say(
+                format!("Pass: {was} stays."),
+                "The old value holds.",
+                was,
+                "Go on.",
+            )
+        }
     }
-    Ok(finding)
 }
 
 fn short_text(intake: &mut Intake<'_>, path: &str, entry: &Entry) -> Option<String> {
@@ -326,11 +427,6 @@ fn short_text(intake: &mut Intake<'_>, path: &str, entry: &Entry) -> Option<Stri
         Entry::Number(n) => n.to_string(),
         Entry::Empty => String::new(),
     };
-    if full.chars().count() > MOST_CHARS {
-        intake.conflict(
-            path,
-            format!("That is too long. Type at most {MOST_CHARS} characters."),
-        );
-    }
+    super::snapshot::no_longer(intake, path, &full, MOST_CHARS);
     (!full.is_empty()).then_some(full)
 }

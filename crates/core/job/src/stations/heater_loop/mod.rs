@@ -4,23 +4,33 @@
 //! by step, hold and fan, with the gains that the printer then holds.
 
 mod readings;
+mod words;
 
-pub use readings::{HeaterLoopReadings, LIMITS, WrittenGains};
+pub use readings::{HeaterLoopReadings, WrittenGains};
 
 use readings::{Typed, typed};
+use serde::de::DeserializeOwned;
+use serde::{Deserialize, Serialize};
 use wattotherm_gcode::{read_back, set_heater_gains, store_settings};
 use wattotherm_heat::{
-    Gains, LoopFigures, OutputForm, TraceClass, TraceReading, Ultimate, VerifyResult, tune,
-    ultimate_of,
+    Gains, Identified, LoopFigures, OutputForm, TUNING_RULES, TraceClass, TraceReading, TuningRule,
+    Ultimate, VerifyResult, tune,
 };
 use wattotherm_measure::entry::ReadingError;
-use wattotherm_measure::text::{fixed, plain};
-use wattotherm_measure::{Combined, Verdict, u_rectangular};
+use wattotherm_measure::{Combined, Pen, Unit, Verdict, u_rectangular};
+use wattotherm_printer::Parameter;
 
-use super::{Context, StationName, band, blank, expanded_95, stopped};
+use super::set_up::{rule_text, tolerance};
+use super::{SetUp, Station, expanded_95, expanded_type_b, known, print_temp_c};
+use crate::caution::SignalWord;
 use crate::chain::Strength;
-use crate::finding::{Finding, PlainValue, Row};
+use crate::context::Context;
+use crate::finding::{Band, Cause, Facts, Words};
+use crate::form::{Action, Field, Form};
 use crate::house::{RuleId, ToleranceId};
+
+/// Hold, autotune, gains, verification.
+pub struct HeaterLoop;
 
 /// Dead time and second lag beyond which sensor or cartridge sits loose [s]. Common practice, no
 /// published source: seated, they come to 2 to 5 s.
@@ -29,6 +39,67 @@ pub const LOOSE_LAG_S: f64 = 8.0;
 pub const SINK_MOST_C: f64 = 60.0;
 /// Gains within this share are the same: firmwares print two decimals.
 const SAME: f64 = 0.02;
+
+/// How far the work has come.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+enum Stage {
+    /// Nothing tested.
+    Untested,
+    /// The hold test alone.
+    Held,
+    /// The hold test, and the house leaves a loop that holds.
+    HoldsAndStays,
+    /// A log that is too short.
+    TooShort,
+    /// Gains of the rule are proposed.
+    Proposed,
+    /// They are set, and not verified.
+    SetNotVerified,
+    /// Verified.
+    Verified,
+    /// The printer holds other gains than the ones that were set.
+    NotStored,
+    /// The verification failed, other gains are proposed.
+    FailedProposed,
+    /// The verification failed, and there are no other gains.
+    Failed,
+}
+
+/// What a verification showed to be wrong.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+enum Fails {
+    Swings,
+    Overshoots,
+    SettlesLate,
+    Dips,
+    NeverSettles,
+    NeverArrives,
+}
+
+/// What was found of the loop.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct HeaterLoopFound {
+    stage: Stage,
+    target_c: f64,
+    /// Gains set, by the readings or by the record.
+    set: Option<Gains>,
+    /// Gains to write.
+    proposed: Option<Gains>,
+    /// Gains that the printer held at the verification.
+    held: Option<Gains>,
+    rule: TuningRule,
+    ultimate: Option<Ultimate>,
+    plant: Option<Identified>,
+    /// The log that decided.
+    reading: Option<TraceReading>,
+    /// The hold test holds.
+    holds: bool,
+    tuned: bool,
+    fails: Vec<Fails>,
+    /// Dip with the fan and its limit [°C], where that stopped it.
+    dip_c: Option<(f64, f64)>,
+    sink_c: Option<f64>,
+}
 
 fn same(a: &Gains, b: &Gains) -> bool {
     let near = |x: f64, y: f64| (x - y).abs() <= SAME * y.abs().max(1e-6) + 3e-5;
@@ -45,8 +116,8 @@ pub fn chosen(readings: &HeaterLoopReadings) -> Option<Gains> {
             t.plant.as_ref().map(|p| &p.plant),
         );
     }
-    let ku = readings.typed_ku.parse("")? / readings.form.full();
-    let tu_s = readings.typed_tu_s.parse("s")?;
+    let ku = readings.typed_ku.parse(Unit::One)? / readings.form.full();
+    let tu_s = readings.typed_tu_s.parse(Unit::Second)?;
     tune(readings.rule, Some(Ultimate { ku, tu_s }), None)
 }
 
@@ -81,311 +152,314 @@ fn typed_verification(typed: &Typed) -> Option<VerifyResult> {
     })
 }
 
-/// Evaluates the heater loop.
-///
-/// Order: a part at fault stops it and no tuning is offered; then the verification decides; then the
-/// rule's gains are proposed; then the hold test, where the house rule leaves a loop that holds alone.
-/// Source: section 3 of the method notes; limits are house rules, common practice.
-/// # Errors
-/// [`ReadingError`] with every field that is missing or impossible.
-pub fn evaluate(readings: &HeaterLoopReadings, context: &Context) -> Result<Finding, ReadingError> {
-    let typed = typed(readings, context)?;
-    let mut finding = blank(
-        StationName::HeaterLoop,
-        "heater loop",
-        "",
-        Verdict::MeasureAgain,
-    );
-    finding.before_text = typed
-        .set
-        .map(|g| g.text())
-        .or_else(|| context.before_text.clone());
-    if let Some(stop) = fault(&finding, readings, &typed, context) {
-        return Ok(stop);
-    }
-    plant_rows(&mut finding, readings);
-    let by_display = typed_verification(&typed);
-    if let Some(v) = readings.verify.as_ref().or(by_display.as_ref()) {
-        return Ok(verified(finding, v, readings, &typed, context));
-    }
-    if let Some(gains) = chosen(readings) {
-        if typed.set.is_some_and(|s| same(&s, &gains)) {
-            finding.headline = "These gains are set. Verify them.".into();
-            finding.sentence =
-                "Run the verification: step, hold and part fan show whether they hold.".into();
-            finding.settle = vec!["run the verification".into()];
-            finding.line = "set, not verified".into();
-            finding.next = "Verify.".into();
-            return Ok(finding);
+/// What the last round's readings hold under a name.
+fn kept<T: DeserializeOwned>(context: &Context, name: &str) -> Option<T> {
+    let value = context.previous.as_ref()?.get(name)?;
+    serde_json::from_value(value.clone()).ok()
+}
+
+impl Station for HeaterLoop {
+    type Readings = HeaterLoopReadings;
+    type Own = HeaterLoopFound;
+    const ID: &'static str = "heater_loop";
+    const SETTLES: &'static [Parameter] = &[Parameter::HeaterLoop];
+
+    /// The gains in force come from the last round; its autotune stays, so that another rule can be tried
+    /// without another quarter of an hour.
+    fn start(context: &Context) -> HeaterLoopReadings {
+        let gains = context.before_text.as_deref().and_then(Gains::from_text);
+        let [p, i, d] = gains.map_or([None; 3], |g| g.in_form(OutputForm::Byte).map(Some));
+        HeaterLoopReadings {
+            target_c: kept(context, "target_c")
+                .unwrap_or_else(|| known(Some(print_temp_c(context)), 0)),
+            fan_percent: kept(context, "fan_percent").unwrap_or_else(|| "0".into()),
+            form: OutputForm::Byte,
+            set_p: known(p, 2),
+            set_i: known(i, 2),
+            set_d: known(d, 2),
+            tune: kept(context, "tune").flatten(),
+            rule: kept(context, "rule").unwrap_or_default(),
+            written: kept(context, "written").flatten(),
+            ..HeaterLoopReadings::default()
         }
-        let why = readings.rule.spec();
-        propose(&mut finding, &gains, &format!("{}: {}", why.label, why.why));
-        finding
-            .reasons
-            .push(format!("Rule: {}. {}", why.label, why.source));
-        return Ok(finding);
     }
-    Ok(held(finding, readings, &typed, context))
+
+    fn form(_: &HeaterLoopReadings, _: &Context) -> Form {
+        use readings as f;
+        let rules: Vec<(&str, &str)> = TUNING_RULES
+            .iter()
+            .map(|r| (r.rule.id(), r.label))
+            .collect();
+        Form::with("loop")
+            .group(
+                "",
+                vec![
+                    Field::number(&f::TARGET).needed(),
+                    Field::number(&f::FAN),
+                    Field::number(&f::SINK),
+                    Field::result("hold", "hold test"),
+                    Field::result("tune", "autotune"),
+                    Field::result("verify", "verification"),
+                    Field::result("written", "what was written"),
+                ],
+            )
+            .group("Rule", vec![Field::choice("rule", "rule", &rules)])
+            .folded(
+                "Gains set",
+                vec![
+                    Field::choice(
+                        "form",
+                        "form of the gains",
+                        &[
+                            ("byte", OutputForm::Byte.label()),
+                            ("unit", OutputForm::Unit.label()),
+                        ],
+                    ),
+                    Field::number(&f::SET_P),
+                    Field::number(&f::SET_I),
+                    Field::number(&f::SET_D),
+                ],
+            )
+            .folded(
+                "Read off the display",
+                [
+                    &f::KU,
+                    &f::TU,
+                    &f::OVERSHOOT,
+                    &f::SETTLE,
+                    &f::SWING,
+                    &f::DIP,
+                ]
+                .map(Field::number)
+                .to_vec(),
+            )
+            .action(Action::Hold)
+            .action(Action::Autotune)
+            .action(Action::WriteGains)
+            .action(Action::Verify)
+    }
+
+    fn set_up(r: &HeaterLoopReadings, context: &Context) -> SetUp {
+        let pen = context.house.pen;
+        let target = r.target_c.parse(Unit::Celsius);
+        let mut up = SetUp::new(target.map_or_else(
+            || "Hold the print temperature, then tune and verify.".into(),
+            |t| format!("Hold {}, then tune and verify.", pen.plain(t, Unit::Celsius, 0)),
+        ))
+        .hint("Tune at the temperature you will print with.")
+        .caution(
+            SignalWord::Warning,
+            "Fire and burns. Stay with it from the first degree to the last; hands and sleeves off the hot end; ventilate, for hot plastic and liners give off fumes. If the reading stands still while it heats, stop at once. Mains-side work is for a licensed electrician under the local code.",
+        );
+        up.target_c = target;
+        up.rule = Some(RuleId::RetuneLoop);
+        let most = |id, unit| tolerance(context, id, unit);
+        up.rule_text = Some(format!(
+            "{} Overshoot {}, settled {}, spread {}, dip {} at most.",
+            rule_text(context, RuleId::RetuneLoop),
+            most(ToleranceId::LoopOvershootC, Unit::Kelvin),
+            most(ToleranceId::LoopSettleS, Unit::Second),
+            most(ToleranceId::LoopSdC, Unit::Kelvin),
+            most(ToleranceId::LoopDipC, Unit::Kelvin)
+        ));
+        up
+    }
+
+    /// Order: a part at fault stops it and no tuning is offered; then the verification decides; then the
+    /// rule's gains are proposed; then the hold test, where the house rule leaves a loop that holds alone.
+    /// Source: section 3 of the method notes; limits are house rules, common practice.
+    fn facts(
+        r: &HeaterLoopReadings,
+        context: &Context,
+    ) -> Result<Facts<HeaterLoopFound>, ReadingError> {
+        let typed = typed(r, context)?;
+        let recorded = context.before_text.as_deref();
+        let own = HeaterLoopFound {
+            stage: Stage::Untested,
+            target_c: typed.target_c,
+            set: typed.set,
+            proposed: None,
+            held: None,
+            rule: r.rule,
+            ultimate: r.tune.as_ref().and_then(|t| t.ultimate),
+            plant: r.tune.as_ref().and_then(|t| t.plant.clone()),
+            reading: None,
+            holds: false,
+            tuned: r.tune.is_some(),
+            fails: Vec::new(),
+            dip_c: None,
+            sink_c: typed.sink_c,
+        };
+        let mut facts = Facts::new(Self::ID, Unit::One, Verdict::MeasureAgain, own);
+        facts.before_text = typed
+            .set
+            .map(|g| g.text())
+            .or_else(|| recorded.map(str::to_owned));
+        if let Some(cause) = fault(&mut facts.own, r, &typed, context) {
+            return Ok(facts.stopped(cause));
+        }
+        let by_display = typed_verification(&typed);
+        if let Some(v) = r.verify.as_ref().or(by_display.as_ref()) {
+            return Ok(verified(facts, v, r, &typed, context));
+        }
+        if let Some(gains) = chosen(r) {
+            if typed.set.is_some_and(|s| same(&s, &gains)) {
+                facts.own.stage = Stage::SetNotVerified;
+                return Ok(facts);
+            }
+            facts.own.stage = Stage::Proposed;
+            return Ok(propose(facts, &gains));
+        }
+        Ok(held(facts, r, context))
+    }
+
+    fn words(f: &Facts<HeaterLoopFound>, pen: Pen) -> Words {
+        words::words(f, pen)
+    }
 }
 
 /// A fault that no gains mend.
 fn fault(
-    finding: &Finding,
+    own: &mut HeaterLoopFound,
     readings: &HeaterLoopReadings,
     typed: &Typed,
     context: &Context,
-) -> Option<Finding> {
+) -> Option<Cause> {
     let seen: [Option<&TraceReading>; 3] = [
         readings.hold.as_ref().map(|h| &h.reading),
         readings.tune.as_ref().map(|t| &t.reading),
         readings.verify.as_ref().map(|v| &v.reading),
     ];
-    let stop = |cause: &str, sentence: String, evidence: &[String]| {
-        let mut s = stopped(finding.clone(), cause);
-        s.sentence = sentence;
-        s.reasons = evidence.to_vec();
-        Some(s)
-    };
     if let Some(reading) = seen.into_iter().flatten().find(|r| r.class.is_fault()) {
-        return stop(
-            reading.class.label(),
-            reading.advice.clone(),
-            &reading.evidence,
-        );
+        own.reading = Some(reading.clone());
+        return Some(match reading.class {
+            TraceClass::SensorIntermittent => Cause::SensorIntermittent,
+            TraceClass::OpenOrShort => Cause::SensorOpenOrShort,
+            TraceClass::HeaterFailing => Cause::HeaterFailing,
+            _ => Cause::NeverReaches,
+        });
     }
-    if let Some(plant) = readings.tune.as_ref().and_then(|t| t.plant.as_ref())
-        && plant.plant.lag_s() > LOOSE_LAG_S
+    if own
+        .plant
+        .as_ref()
+        .is_some_and(|p| p.plant.lag_s() > LOOSE_LAG_S)
     {
-        return stop(
-            "sensor or heater cartridge sits loose",
-            "The reading follows the heater far too late. Power off, unplug, cold: is the sensor at the bottom of its hole and its screw light, is the cartridge clamped over its whole length? Then run the autotune again.".into(),
-            &[format!(
-                "The sensor answers {} s late; seated parts take 2 to 5 s.",
-                fixed(plant.plant.lag_s(), 1)
-            )],
-        );
+        return Some(Cause::SensorLoose);
     }
     if let Some(v) = &readings.verify {
         let limit = context.house.tolerance(ToleranceId::LoopDipC);
-        if let Some(dip) = v.figures.dip_c.filter(|d| *d > limit) {
-            return stop(
-                "the part fan steals heat",
-                "Is the sock on, and does the air go to the part and not to the block? Mend that before you tune: gains can't heat the room.".into(),
-                &[format!(
-                    "{} °C below the target while the part fan blows; {} °C is allowed.",
-                    fixed(dip, 1),
-                    plain(limit, 1)
-                )],
-            );
+        own.dip_c = v.figures.dip_c.filter(|d| *d > limit).map(|d| (d, limit));
+        if own.dip_c.is_some() {
+            return Some(Cause::FanStealsHeat);
         }
     }
-    if let Some(sink) = typed.sink_c.filter(|s| *s > SINK_MOST_C) {
-        return stop(
-            "the heat sink gets too hot",
-            "The hot-end fan is dead, blocked or blows the wrong way: filament softens in the cold zone and jams. Power off, unplug; turn the fan by hand, clear its blades, and look that the arrow points to the fins.".into(),
-            &[format!(
-                "Heat sink {} °C; above {} °C filament softens.",
-                plain(sink, 0),
-                plain(SINK_MOST_C, 0)
-            )],
-        );
-    }
-    None
+    typed
+        .sink_c
+        .filter(|s| *s > SINK_MOST_C)
+        .map(|_| Cause::SinkTooHot)
 }
 
-fn plant_rows(finding: &mut Finding, readings: &HeaterLoopReadings) {
-    let Some(t) = &readings.tune else { return };
-    let mut row = |name: &str, after: String| {
-        finding.rows.push(Row {
-            name: name.into(),
-            before: None,
-            after: Some(after),
-        });
-    };
-    if let Some(u) = t.ultimate {
-        row("ultimate gain Ku, 0-255", fixed(u.ku * 255.0, 1));
-        row("ultimate period Tu, s", fixed(u.tu_s, 1));
-    }
-    if let Some(p) = &t.plant {
-        // The relay takes its swing for a sine; the plant says how far off that is.
-        if let Some(u) = ultimate_of(&p.plant) {
-            row(
-                "by the plant: Ku, Tu",
-                format!("{}, {}", fixed(u.ku * 255.0, 1), fixed(u.tu_s, 1)),
-            );
-        }
-        // Near the target gain and time constant trade against each other; their ratio is what the
-        // loop feels, and that is well known.
-        row(
-            "first rise at full duty, °C/s",
-            fixed(p.plant.gain_c / p.plant.tau_s, 2),
-        );
-        let known = |v: f64, percent: f64| {
-            if percent < 30.0 {
-                format!("{} ±{} %", fixed(v, 0), fixed(percent.max(1.0), 0))
-            } else {
-                format!("about {}, not well known", fixed(v, 0))
-            }
-        };
-        row("plant gain K, °C", known(p.plant.gain_c, p.u_gain_percent));
-        row("time constant, s", known(p.plant.tau_s, p.u_tau_percent));
-        row("second lag and dead time, s", fixed(p.plant.lag_s(), 1));
-        row("left over by the fit, °C", fixed(p.residual_c, 2));
-    }
-}
-
-fn propose(finding: &mut Finding, gains: &Gains, why: &str) {
-    finding.verdict = Verdict::Adjust;
-    finding.after_text = Some(gains.text());
-    finding.headline = format!("Adjust: {}.", gains.text());
-    finding.sentence = format!("{why} Write, store and read back, then verify.");
-    finding.line = gains.text();
-    finding.next = "Write, then verify with step, hold and fan.".into();
+fn propose(mut facts: Facts<HeaterLoopFound>, gains: &Gains) -> Facts<HeaterLoopFound> {
+    facts.verdict = Verdict::Adjust;
+    facts.after_text = Some(gains.text());
+    facts.own.proposed = Some(*gains);
     if let Ok(set) = set_heater_gains(gains.in_form(OutputForm::Byte)) {
-        finding.commands = vec![set, store_settings(), read_back()];
+        facts.commands = vec![set, store_settings(), read_back()];
     }
-    for form in [OutputForm::Byte, OutputForm::Unit] {
-        let [p, i, d] = gains.in_form(form);
-        let digits = if form == OutputForm::Byte { 2 } else { 5 };
-        finding.plain.push(PlainValue {
-            name: form.label().into(),
-            value: format!(
-                "P {} I {} D {}",
-                fixed(p, digits),
-                fixed(i, digits),
-                fixed(d, digits)
-            ),
-        });
-    }
+    facts
 }
 
 /// Without gains to propose: the hold test, if there is one.
 fn held(
-    mut finding: Finding,
+    mut facts: Facts<HeaterLoopFound>,
     readings: &HeaterLoopReadings,
-    typed: &Typed,
     context: &Context,
-) -> Finding {
-    let at = plain(typed.target_c, 0);
+) -> Facts<HeaterLoopFound> {
     let Some(hold) = &readings.hold else {
-        finding.headline = format!("Hold {at} °C first.");
-        finding.sentence =
-            "The hold test shows whether it is the loop at all: a breaking wire swings too.".into();
-        finding.settle = vec!["run the hold test, or drop a log in".into()];
-        finding.line = "not tested yet".into();
-        finding.next = "Run the hold test.".into();
-        return finding;
+        return facts;
     };
-    finding.reasons.clone_from(&hold.reading.evidence);
+    facts.own.reading = Some(hold.reading.clone());
     let limit = context.house.tolerance(ToleranceId::LoopSdC);
     if let Some(sd) = hold.sd_c {
-        finding.bands.push(spread_band(sd, limit));
+        facts.bands.push(spread_band(sd, limit));
     }
     let holds = hold.reading.class == TraceClass::Steady && hold.sd_c.is_some_and(|s| s <= limit);
     let only_verify = context.strength == Some(Strength::Verify)
         || context.house.option(RuleId::RetuneLoop).id == "when_it_swings";
-    if holds && only_verify {
-        finding.verdict = Verdict::Pass;
-        finding.headline = format!("Pass: it holds {at} °C.");
-        finding.sentence = "The gains stay as they are.".into();
-        finding.line = format!("holds {at} °C, gains stay");
-        finding.next = "Go on.".into();
-        return finding;
-    }
-    if hold.reading.class == TraceClass::TooShort {
-        finding.headline = "The log is too short to judge.".into();
-        finding.sentence.clone_from(&hold.reading.advice);
-        finding.settle = vec!["a longer log".into()];
+    facts.own.holds = holds;
+    facts.own.stage = if holds && only_verify {
+        facts.verdict = Verdict::Pass;
+        Stage::HoldsAndStays
+    } else if hold.reading.class == TraceClass::TooShort {
+        Stage::TooShort
     } else {
-        finding.headline = format!("{} Now run the autotune.", hold.reading.headline);
-        finding.sentence = if holds {
-            format!(
-                "{}: the loop is tuned whenever anything in the heat path was replaced.",
-                "House rule"
-            )
-        } else {
-            hold.reading.advice.clone()
-        };
-        finding.settle = vec![format!("run the autotune at {at} °C")];
-    }
-    finding.line = hold.reading.class.label().to_owned();
-    finding.next = "Run the autotune.".into();
-    finding
+        Stage::Held
+    };
+    facts
 }
 
-fn spread_band(sd: f64, limit: f64) -> crate::finding::Band {
+fn spread_band(sd: f64, limit: f64) -> Band {
     // Standard deviation of a standard deviation over some 24 independent samples of a hold.
     let u = sd / (2.0_f64 * 23.0).sqrt();
     let expanded = expanded_95(Combined { u, dof: 23.0 });
-    band(
-        "spread in the hold",
-        "°C",
-        (sd, 0.0),
-        (expanded, 23.0),
-        limit,
-    )
+    Band::new("spread", Unit::Kelvin, (sd, 0.0), (expanded, 23.0), limit)
 }
 
-fn figure_bands(figures: &LoopFigures, context: &Context) -> Vec<crate::finding::Band> {
+fn figure_bands(figures: &LoopFigures, context: &Context) -> Vec<Band> {
     let limit = |id| context.house.tolerance(id);
     // A reading's step and the time between two readings.
-    let temp = expanded_95(Combined {
-        u: u_rectangular(0.15).unwrap_or(0.1),
-        dof: f64::INFINITY,
-    });
-    let time = expanded_95(Combined {
-        u: u_rectangular(1.0).unwrap_or(0.6),
-        dof: f64::INFINITY,
-    });
+    let temp = expanded_type_b(u_rectangular(0.15).unwrap_or(0.1));
+    let time = expanded_type_b(u_rectangular(1.0).unwrap_or(0.6));
     let mut bands = Vec::new();
-    for (label, unit, value, expanded, id) in [
+    if let Some(sd) = figures.hold_sd_c {
+        bands.push(spread_band(sd, limit(ToleranceId::LoopSdC)));
+    }
+    for (id, unit, value, expanded, tolerance) in [
         (
             "overshoot",
-            "°C",
+            Unit::Kelvin,
             figures.overshoot_c,
             temp,
             ToleranceId::LoopOvershootC,
         ),
         (
-            "settled after",
-            "s",
+            "settled",
+            Unit::Second,
             figures.settle_s,
             time,
             ToleranceId::LoopSettleS,
         ),
         (
-            "dip with the fan",
-            "°C",
+            "dip",
+            Unit::Kelvin,
             figures.dip_c,
             temp,
             ToleranceId::LoopDipC,
         ),
     ] {
         if let Some(v) = value {
-            bands.push(band(
-                label,
+            bands.push(Band::new(
+                id,
                 unit,
                 (v, 0.0),
                 (expanded, f64::INFINITY),
-                limit(id),
+                limit(tolerance),
             ));
         }
-    }
-    if let Some(sd) = figures.hold_sd_c {
-        bands.insert(0, spread_band(sd, limit(ToleranceId::LoopSdC)));
     }
     bands
 }
 
 /// Step, hold and fan against their limits.
 fn verified(
-    mut finding: Finding,
+    mut facts: Facts<HeaterLoopFound>,
     v: &VerifyResult,
     readings: &HeaterLoopReadings,
     typed: &Typed,
     context: &Context,
-) -> Finding {
-    finding.reasons.clone_from(&v.reading.evidence);
+) -> Facts<HeaterLoopFound> {
+    facts.own.reading = Some(v.reading.clone());
+    facts.own.target_c = v.target_c;
     // The gains that were verified must be the ones that were left here.
     let now = v.gains_now.as_deref().and_then(Gains::from_text);
     let written = readings
@@ -396,68 +470,46 @@ fn verified(
     if let (Some(now), Some(set)) = (now, written.or(typed.set))
         && !same(&now, &set)
     {
-        propose(
-            &mut finding,
-            &set,
-            "The printer holds other gains than the ones set here: they were not stored, or something else set them.",
-        );
-        finding.before_text = Some(now.text());
-        finding.headline = format!("Adjust: the printer holds {}.", now.text());
-        finding.line = format!("not stored: the printer held {}", now.text());
-        return finding;
+        facts.own.stage = Stage::NotStored;
+        facts.own.held = Some(now);
+        facts.before_text = Some(now.text());
+        return propose(facts, &set);
     }
     let f = &v.figures;
-    finding.bands = figure_bands(f, context);
-    let mut failed: Vec<&str> = Vec::new();
-    // A figure above its limit by more than its uncertainty fails; one inside it passes.
-    for b in &finding.bands {
-        if b.measured > b.limit {
-            failed.push(match b.label.as_str() {
-                "overshoot" => "it overshoots",
-                "settled after" => "it settles late",
-                "dip with the fan" => "it dips with the fan",
-                _ => "it swings in the hold",
-            });
-        }
-    }
+    facts.bands = figure_bands(f, context);
+    // A figure above its limit fails; one inside it passes.
+    let mut fails: Vec<Fails> = facts
+        .bands
+        .iter()
+        .filter(|b| b.measured > b.limit)
+        .map(|b| match b.id.as_str() {
+            "overshoot" => Fails::Overshoots,
+            "settled" => Fails::SettlesLate,
+            "dip" => Fails::Dips,
+            _ => Fails::Swings,
+        })
+        .collect();
     if f.settle_s.is_none() {
-        failed.push("it doesn't settle");
+        fails.push(Fails::NeverSettles);
     }
     if f.overshoot_c.is_none() {
-        failed.push("it doesn't reach the target");
+        fails.push(Fails::NeverArrives);
     }
-    let at = plain(v.target_c, 0);
-    if failed.is_empty() {
-        finding.verdict = Verdict::Pass;
-        finding.headline = format!("Pass: the loop holds {at} °C.");
-        finding.sentence =
-            "Step, hold and part fan are inside their limits. The gains stay.".into();
-        let gains = finding.before_text.clone().unwrap_or_default();
-        finding.line = format!("{gains}, verified at {at} °C");
-        finding.next = "Go on.".into();
-        return finding;
+    let good = fails.is_empty();
+    facts.own.fails = fails;
+    if good {
+        facts.verdict = Verdict::Pass;
+        facts.own.stage = Stage::Verified;
+        return facts;
     }
-    let failed = wattotherm_measure::text::join_and(&failed);
     match chosen(readings).filter(|g| typed.set.is_none_or(|s| !same(&s, g))) {
         Some(gains) => {
-            let rule = readings.rule.spec().label;
-            propose(
-                &mut finding,
-                &gains,
-                &format!("With the gains set, {failed}. {rule} is proposed instead."),
-            );
+            facts.own.stage = Stage::FailedProposed;
+            propose(facts, &gains)
         }
         None => {
-            finding.headline = format!("Not good enough: {failed}.");
-            finding.sentence = if readings.tune.is_some() {
-                "Choose a calmer rule below and write it, or run the autotune again.".into()
-            } else {
-                "Run the autotune at this temperature, then choose a rule.".into()
-            };
-            finding.settle = vec!["other gains".into()];
-            finding.line = failed.clone();
-            finding.next = "Choose other gains.".into();
+            facts.own.stage = Stage::Failed;
+            facts
         }
     }
-    finding
 }

@@ -3,10 +3,11 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_heat::{Gains, HoldResult, OutputForm, TuneResult, TuningRule, VerifyResult};
+use wattotherm_measure::Unit;
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
 use wattotherm_measure::text::plain;
 
-use crate::stations::Context;
+use crate::context::Context;
 
 /// What became of gains that were written from here.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -68,93 +69,90 @@ pub struct HeaterLoopReadings {
     pub confirmed: Vec<String>,
 }
 
-/// Limits of the fields.
-pub const LIMITS: [Limit; 12] = [
-    Limit::new(
-        "target_c",
-        "print temperature",
-        "°C",
-        [100.0, 450.0, 170.0, 320.0],
-        "filaments melt in this range",
-    ),
-    Limit::new(
-        "fan_percent",
-        "part fan",
-        "%",
-        [0.0, 100.0, 0.0, 100.0],
-        "a fan runs from 0 to 100 %",
-    ),
-    Limit::new(
-        "set_p",
-        "gain P",
-        "",
-        [0.0, 1_200.0, 0.0, 1_200.0],
-        "no hot end is held with more",
-    ),
-    Limit::new(
-        "set_i",
-        "gain I",
-        "",
-        [0.0, 1_200.0, 0.0, 1_200.0],
-        "no hot end is held with more",
-    ),
-    Limit::new(
-        "set_d",
-        "gain D",
-        "",
-        [0.0, 20_000.0, 0.0, 20_000.0],
-        "no hot end is held with more",
-    ),
-    Limit::new(
-        "sink_c",
-        "heat sink",
-        "°C",
-        [0.0, 250.0, 15.0, 120.0],
-        "it lies between the room and the block",
-    ),
-    Limit::new(
-        "typed_ku",
-        "ultimate gain Ku",
-        "",
-        [0.001, 3_000.0, 0.001, 3_000.0],
-        "autotunes report less",
-    ),
-    Limit::new(
-        "typed_tu_s",
-        "ultimate period Tu",
-        "s",
-        [1.0, 300.0, 4.0, 120.0],
-        "hot ends swing in this range",
-    ),
-    Limit::new(
-        "typed_overshoot_c",
-        "overshoot",
-        "°C",
-        [0.0, 100.0, 0.0, 60.0],
-        "beyond, the printer's own protection would have stopped it",
-    ),
-    Limit::new(
-        "typed_settle_s",
-        "time to settle",
-        "s",
-        [0.0, 3_600.0, 0.0, 1_200.0],
-        "nobody waits longer",
-    ),
-    Limit::new(
-        "typed_swing_c",
-        "highest less lowest",
-        "°C",
-        [0.0, 100.0, 0.0, 60.0],
-        "beyond, it isn't held at all",
-    ),
-    Limit::new(
-        "typed_dip_c",
-        "dip with the fan",
-        "°C",
-        [0.0, 150.0, 0.0, 80.0],
-        "beyond, it isn't held at all",
-    ),
-];
+pub(super) const TARGET: Limit = Limit::new(
+    "target_c",
+    "print temperature",
+    Unit::Celsius,
+    [100.0, 450.0, 170.0, 320.0],
+    "filaments melt in this range",
+);
+pub(super) const FAN: Limit = Limit::new(
+    "fan_percent",
+    "part fan",
+    Unit::Percent,
+    [0.0, 100.0, 0.0, 100.0],
+    "a fan runs from 0 to 100 %",
+);
+pub(super) const SET_P: Limit = Limit::new(
+    "set_p",
+    "gain P",
+    Unit::One,
+    [0.0, 1_200.0, 0.0, 1_200.0],
+    "no hot end is held with more",
+);
+pub(super) const SET_I: Limit = Limit::new(
+    "set_i",
+    "gain I",
+    Unit::One,
+    [0.0, 1_200.0, 0.0, 1_200.0],
+    "no hot end is held with more",
+);
+pub(super) const SET_D: Limit = Limit::new(
+    "set_d",
+    "gain D",
+    Unit::One,
+    [0.0, 20_000.0, 0.0, 20_000.0],
+    "no hot end is held with more",
+);
+pub(super) const SINK: Limit = Limit::new(
+    "sink_c",
+    "heat sink",
+    Unit::Celsius,
+    [0.0, 250.0, 15.0, 120.0],
+    "it lies between the room and the block",
+);
+pub(super) const KU: Limit = Limit::new(
+    "typed_ku",
+    "ultimate gain Ku",
+    Unit::One,
+    [0.001, 3_000.0, 0.001, 3_000.0],
+    "autotunes report less",
+);
+pub(super) const TU: Limit = Limit::new(
+    "typed_tu_s",
+    "ultimate period Tu",
+    Unit::Second,
+    [1.0, 300.0, 4.0, 120.0],
+    "hot ends swing in this range",
+);
+pub(super) const OVERSHOOT: Limit = Limit::new(
+    "typed_overshoot_c",
+    "overshoot",
+    Unit::Kelvin,
+    [0.0, 100.0, 0.0, 60.0],
+    "beyond, the printer's own protection would have stopped it",
+);
+pub(super) const SETTLE: Limit = Limit::new(
+    "typed_settle_s",
+    "time to settle",
+    Unit::Second,
+    [0.0, 3_600.0, 0.0, 1_200.0],
+    "nobody waits longer",
+);
+pub(super) const SWING: Limit = Limit::new(
+    "typed_swing_c",
+    "highest less lowest",
+    Unit::Kelvin,
+    [0.0, 100.0, 0.0, 60.0],
+    "beyond, it isn't held at all",
+);
+pub(super) const DIP: Limit = Limit::new(
+    "typed_dip_c",
+    "dip with the fan",
+    Unit::Kelvin,
+    [0.0, 150.0, 0.0, 80.0],
+    "beyond, it isn't held at all",
+);
 
 pub(super) struct Typed {
     pub target_c: f64,
@@ -169,45 +167,31 @@ pub(super) fn typed(
     context: &Context,
 ) -> Result<Typed, ReadingError> {
     let mut intake = Intake::new(&readings.confirmed);
-    let [
-        target,
-        fan,
-        p,
-        i,
-        d,
-        sink,
-        ku,
-        tu,
-        overshoot,
-        settle,
-        swing,
-        dip,
-    ] = &LIMITS;
-    let target_c = intake.need(target, "target_c", &readings.target_c);
-    intake.may(fan, "fan_percent", &readings.fan_percent);
+    let target_c = intake.need(&TARGET, "target_c", &readings.target_c);
+    intake.may(&FAN, "fan_percent", &readings.fan_percent);
     let gains = [
-        intake.may(p, "set_p", &readings.set_p),
-        intake.may(i, "set_i", &readings.set_i),
-        intake.may(d, "set_d", &readings.set_d),
+        intake.may(&SET_P, "set_p", &readings.set_p),
+        intake.may(&SET_I, "set_i", &readings.set_i),
+        intake.may(&SET_D, "set_d", &readings.set_d),
     ];
-    let sink_c = intake.may(sink, "sink_c", &readings.sink_c);
-    intake.may(ku, "typed_ku", &readings.typed_ku);
-    intake.may(tu, "typed_tu_s", &readings.typed_tu_s);
+    let sink_c = intake.may(&SINK, "sink_c", &readings.sink_c);
+    intake.may(&KU, "typed_ku", &readings.typed_ku);
+    intake.may(&TU, "typed_tu_s", &readings.typed_tu_s);
     let seen = [
-        intake.may(overshoot, "typed_overshoot_c", &readings.typed_overshoot_c),
-        intake.may(settle, "typed_settle_s", &readings.typed_settle_s),
-        intake.may(swing, "typed_swing_c", &readings.typed_swing_c),
-        intake.may(dip, "typed_dip_c", &readings.typed_dip_c),
+        intake.may(&OVERSHOOT, "typed_overshoot_c", &readings.typed_overshoot_c),
+        intake.may(&SETTLE, "typed_settle_s", &readings.typed_settle_s),
+        intake.may(&SWING, "typed_swing_c", &readings.typed_swing_c),
+        intake.may(&DIP, "typed_dip_c", &readings.typed_dip_c),
     ];
     let top = context.house.ceiling(&context.printer);
     if target_c.is_some_and(|t| t > top.ceiling_c) {
         intake.conflict(
             "target_c",
             format!(
-                "{} °C is above the ceiling of {} °C, held down by {}. Tune at or below it.",
+                "{{{} °C}} is above the ceiling of {{{} °C}}, held down by {}. Tune at or below it.",
                 plain(target_c.unwrap_or(0.0), 0),
                 plain(top.ceiling_c, 0),
-                top.held_by
+                top.held_by.says()
             ),
         );
     }
