@@ -346,7 +346,7 @@ fn a_job_goes_out_and_comes_in_again_whole_or_not_at_all() {
     assert_eq!(status, 400);
     assert!(
         said.starts_with(&format!("Line {line}, column"))
-            && said.contains("finding.verdict")
+            && said.contains("finding.facts.verdict")
             && said.ends_with("Nothing was imported."),
         "{said}"
     );

@@ -109,8 +109,8 @@ fn a_new_bore_must_be_told_and_is_what_the_stations_then_expect() {
         .iter()
         .find(|r| r.name == "bore")
         .unwrap();
-    assert_eq!(row.before.as_deref(), Some("bore 0.4 mm"));
-    assert_eq!(row.after.as_deref(), Some("bore 0.6 mm"));
+    assert_eq!(row.before.as_deref(), Some("0.4 mm"));
+    assert_eq!(row.after.as_deref(), Some("0.6 mm"));
     let Effect::Fit { description, .. } = &effects[0] else {
         panic!("{effects:?}")
     };

@@ -93,7 +93,13 @@ impl Pen {
     #[must_use]
     pub fn plain_number(self, value: f64, unit: Unit, decimals: usize) -> String {
         let (v, more) = self.shown(value, unit);
-        plain(v, decimals + more)
+        // Turned into inches a round number gets a tail; three digits of it are as much as anyone reads.
+        let most = if more == 0 {
+            decimals
+        } else {
+            (decimals + more).min(decimals_for(v.abs(), 3))
+        };
+        plain(v, most)
     }
 
     /// "0.10 mm": with a fixed count of decimals.

@@ -560,13 +560,20 @@ impl FactField {
     /// What is typed in it, in words: "bore 0.6 mm".
     #[must_use]
     pub fn says(&self, text: &str, pen: Pen) -> String {
+        let value = self.value_says(text, pen);
         match self.kind {
-            FactKind::Number(limit) => {
-                let shown = Entry::from(text)
-                    .parse(limit.unit)
-                    .map_or_else(|| text.to_owned(), |v| pen.plain(v, limit.unit, 4));
-                format!("{} {shown}", self.label)
-            }
+            FactKind::Number(_) => format!("{} {value}", self.label),
+            FactKind::Choice(_) | FactKind::Sensor => value,
+        }
+    }
+
+    /// As [`FactField::says`], without the name: "0.6 mm".
+    #[must_use]
+    pub fn value_says(&self, text: &str, pen: Pen) -> String {
+        match self.kind {
+            FactKind::Number(limit) => Entry::from(text)
+                .parse(limit.unit)
+                .map_or_else(|| text.to_owned(), |v| pen.plain(v, limit.unit, 4)),
             FactKind::Choice(options) => options
                 .iter()
                 .find(|(id, _)| *id == text)

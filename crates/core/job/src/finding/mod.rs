@@ -193,7 +193,7 @@ impl<O> Facts<O> {
 
 /// What a station concludes from readings.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(from = "older::AnyFinding")]
+#[serde(try_from = "older::AnyFinding")]
 pub struct Finding {
     /// Shape: [`FINDING_VERSION`].
     pub version: u32,

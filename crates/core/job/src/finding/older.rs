@@ -7,43 +7,41 @@ use wattotherm_measure::{Unit, Verdict};
 
 use super::{Band, BandWords, Cause, FINDING_VERSION, Facts, Finding, PlainValue, Row, Words};
 
-/// A finding of this version or of one before it.
+/// A finding of this version or of one before it. One struct and no untagged choice, so that an error names the
+/// field and the line where it is.
+///
+/// Version 1 had facts and words in one, bands with their texts, and the cause as a text.
 #[derive(Deserialize)]
-#[serde(untagged)]
-pub(super) enum AnyFinding {
-    /// Facts and words.
-    Present {
-        version: u32,
-        facts: Facts,
-        words: Words,
-    },
-    /// Version 1.
-    First(Box<First>),
-}
-
-/// Version 1: facts and words in one, bands with their texts, the cause a text.
-#[derive(Deserialize)]
-pub(super) struct First {
-    station: String,
-    quantity: String,
-    unit: String,
+pub(super) struct AnyFinding {
+    version: Option<u32>,
+    facts: Option<Facts>,
+    words: Option<Words>,
+    station: Option<String>,
+    quantity: Option<String>,
+    unit: Option<String>,
     before: Option<f64>,
     after: Option<f64>,
     before_text: Option<String>,
     after_text: Option<String>,
     value_expanded: Option<f64>,
-    verdict: Verdict,
-    headline: String,
-    sentence: String,
-    line: String,
+    verdict: Option<Verdict>,
+    headline: Option<String>,
+    sentence: Option<String>,
+    line: Option<String>,
+    #[serde(default)]
     bands: Vec<FirstBand>,
+    #[serde(default)]
     rows: Vec<Row>,
+    #[serde(default)]
     reasons: Vec<String>,
+    #[serde(default)]
     settle: Vec<String>,
     cause: Option<String>,
+    #[serde(default)]
     commands: Vec<Command>,
+    #[serde(default)]
     plain: Vec<PlainValue>,
-    next: String,
+    next: Option<String>,
     send_back: Option<String>,
 }
 
@@ -62,25 +60,34 @@ struct FirstBand {
     nominal_text: String,
 }
 
-impl From<AnyFinding> for Finding {
-    fn from(any: AnyFinding) -> Self {
-        match any {
-            AnyFinding::Present {
-                version,
+/// A finding without what every version has.
+#[derive(Debug, thiserror::Error)]
+#[error("missing field `{0}`")]
+pub(super) struct Missing(&'static str);
+
+impl TryFrom<AnyFinding> for Finding {
+    type Error = Missing;
+
+    fn try_from(any: AnyFinding) -> Result<Self, Missing> {
+        match (any.facts, any.words) {
+            (Some(facts), Some(words)) => Ok(Self {
+                version: any.version.ok_or(Missing("version"))?,
                 facts,
                 words,
-            } => Self {
-                version,
-                facts,
-                words,
-            },
-            AnyFinding::First(old) => from_first(*old),
+            }),
+            (Some(_), None) => Err(Missing("words")),
+            (None, Some(_)) => Err(Missing("facts")),
+            (None, None) => from_first(AnyFinding {
+                facts: None,
+                words: None,
+                ..any
+            }),
         }
     }
 }
 
 /// Nothing is made up: what version 1 said stays as its words, what it decided becomes facts.
-fn from_first(old: First) -> Finding {
+fn from_first(old: AnyFinding) -> Result<Finding, Missing> {
     let bands = old
         .bands
         .iter()
@@ -97,14 +104,14 @@ fn from_first(old: First) -> Finding {
         })
         .collect();
     let facts = Facts {
-        station: old.station,
-        unit: Unit::of(&old.unit).unwrap_or_default(),
+        station: old.station.ok_or(Missing("station"))?,
+        unit: Unit::of(&old.unit.unwrap_or_default()).unwrap_or_default(),
         before: old.before,
         after: old.after,
         before_text: old.before_text,
         after_text: old.after_text,
         value_expanded: old.value_expanded,
-        verdict: old.verdict,
+        verdict: old.verdict.ok_or(Missing("verdict"))?,
         bands,
         cause: old.cause.as_ref().map(|_| Cause::Untyped),
         send_back: old.send_back,
@@ -113,10 +120,10 @@ fn from_first(old: First) -> Finding {
         own: Value::Null,
     };
     let words = Words {
-        title: old.quantity,
-        headline: old.headline,
-        sentence: old.sentence,
-        line: old.line,
+        title: old.quantity.ok_or(Missing("quantity"))?,
+        headline: old.headline.ok_or(Missing("headline"))?,
+        sentence: old.sentence.ok_or(Missing("sentence"))?,
+        line: old.line.ok_or(Missing("line"))?,
         bands: old
             .bands
             .into_iter()
@@ -131,11 +138,11 @@ fn from_first(old: First) -> Finding {
         settle: old.settle,
         cause: old.cause,
         plain: old.plain,
-        next: old.next,
+        next: old.next.unwrap_or_default(),
     };
-    Finding {
+    Ok(Finding {
         version: FINDING_VERSION,
         facts,
         words,
-    }
+    })
 }

@@ -408,8 +408,8 @@ impl Station for Check {
             if let Some(field) = FACT_FIELDS.iter().find(|f| f.path == told.path) {
                 w.rows.push(Row::new(
                     field.label,
-                    told.before.as_ref().map(|t| field.says(t, pen)),
-                    Some(field.says(&told.after, pen)),
+                    told.before.as_ref().map(|t| field.value_says(t, pen)),
+                    Some(field.value_says(&told.after, pen)),
                 ));
             }
         }

@@ -463,7 +463,7 @@ impl Station for Flow {
         w.rows.push(Row::new(
             "flow",
             Some(multiplier(own.set_percent)),
-            (band.verdict == Verdict::Adjust).then(|| multiplier(own.wanted_percent)),
+            f.after.map(multiplier),
         ));
         let u_text = fixed(value_expanded, 1);
         let set = fixed(own.set_percent, 1);

@@ -289,7 +289,8 @@ impl Station for Heater {
         }
         w.plain.push(PlainValue {
             name: "highest target".into(),
-            value: c(own.ceiling_c),
+            // A configuration wants °C, whatever the shop is shown.
+            value: Pen::METRIC.plain(own.ceiling_c, Unit::Celsius, 0),
         });
         let watts = match (own.ohm, own.supply_v) {
             (Some(r), Some(v)) => {

@@ -389,11 +389,8 @@ impl Station for OffsetZ {
             "farther"
         };
         w.reasons = reasons(own, band, pen);
-        w.rows.push(Row::new(
-            "Z offset",
-            Some(mm(own.set_mm)),
-            (band.verdict == Verdict::Adjust).then(|| mm(own.wanted_mm)),
-        ));
+        w.rows
+            .push(Row::new("Z offset", Some(mm(own.set_mm)), f.after.map(mm)));
         if let Some(t) = own.tilt_mm {
             let t = Some(pen.fixed(t, Unit::Mm, 2));
             w.rows.push(Row::new("tilt over the patches", t, None));
@@ -429,7 +426,8 @@ impl Station for OffsetZ {
                 };
                 w.plain.push(PlainValue {
                     name: "Z offset".into(),
-                    value: pen.plain(own.wanted_mm, Unit::Mm, 3),
+                    // A configuration wants millimetres, whatever the shop is shown.
+                    value: Pen::METRIC.plain(own.wanted_mm, Unit::Mm, 3),
                 });
                 let moved = format!("{} → {}", number(own.set_mm), mm(own.wanted_mm));
                 w.say(

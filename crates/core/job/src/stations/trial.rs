@@ -402,7 +402,11 @@ impl Station for Trial {
         if moved {
             w.plain.push(PlainValue {
                 name: label.into(),
-                value: now.clone(),
+                // A profile wants °C and millimetres, whatever the shop is shown.
+                value: match own.best {
+                    Some(v) => Pen::METRIC.plain(v, unit, 4),
+                    None => now.clone(),
+                },
             });
             w.say(
                 format!("Adjust: {was} → {now}."),

@@ -82,8 +82,8 @@ enum Way {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct DriveFound {
     set: f64,
-    /// Value that the readings, or the build, ask for.
-    wanted: f64,
+    /// Value that the readings, or the build, ask for; none where nothing was fed.
+    wanted: Option<f64>,
     mark_mm: f64,
     taken: Taken,
     /// Full steps and microsteps, where both are known.
@@ -480,7 +480,7 @@ impl Station for Drive {
             .is_some_and(|f| f.series.mean - typed.feed < -expanded_95(f.combined));
         let mut own = DriveFound {
             set: typed.set,
-            wanted: after,
+            wanted: Some(after).filter(|v| v.is_finite()),
             mark_mm: typed.mark,
             taken: Taken::of(&main, &rule),
             turn: typed.turn,
@@ -497,7 +497,7 @@ impl Station for Drive {
         let cause = own.fault.as_ref().map(Fault::cause);
         let mut facts = Facts::new(Self::ID, Unit::StepsPerMm, verdict, own);
         facts.before = Some(typed.set);
-        facts.value_expanded = Some((target * expanded / fed).abs());
+        facts.value_expanded = Some((target * expanded / fed).abs()).filter(|u| u.is_finite());
         if verdict == Verdict::Adjust {
             facts.after = Some(after);
             if let Ok(set) = gcode::set_steps_per_mm(after) {

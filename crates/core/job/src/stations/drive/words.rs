@@ -22,9 +22,8 @@ pub(super) fn words(f: &Facts<DriveFound>, pen: Pen) -> Words {
     let steps = |v: f64| pen.with_uncertainty(v, u, Unit::StepsPerMm);
     let mm = |v, digits| pen.plain(v, Unit::Mm, digits);
     w.reasons = reasons(own, pen);
-    // What is proposed, whether a fault stops it or not.
-    let adjust = !own.by_build && band.verdict == Verdict::Adjust
-        || own.by_build && (own.set - own.wanted).abs() > 0.005 + 1e-4 * own.wanted;
+    let adjust = f.verdict == Verdict::Adjust;
+    let wanted = own.wanted.unwrap_or(own.set);
     w.rows = rows(own, u, adjust);
     if let Some(fault) = &own.fault {
         let percent = 100.0 * band.error / band.nominal;
@@ -62,19 +61,16 @@ pub(super) fn words(f: &Facts<DriveFound>, pen: Pen) -> Words {
             if let Some((full, micro)) = own.turn {
                 w.plain.push(PlainValue {
                     name: "millimetres per motor turn".into(),
-                    value: format!(
-                        "{} mm",
-                        plain(mm_per_motor_turn(full, micro, own.wanted), 4)
-                    ),
+                    value: format!("{} mm", plain(mm_per_motor_turn(full, micro, wanted), 4)),
                 });
             }
             w.say(
-                format!("Adjust: {set} → {} steps/mm.", fixed(own.wanted, digits)),
+                format!("Adjust: {set} → {} steps/mm.", fixed(wanted, digits)),
                 format!(
                     "It feeds {percent:.1} % {short_or_long}{}. Set the new value, then measure again.",
                     times_the_blur(band.error, band.expanded)
                 ),
-                format!("{set} → {}", steps(own.wanted)),
+                format!("{set} → {}", steps(wanted)),
                 "Set the new value, store it, read it back, then repeat this test.",
             )
         }
@@ -118,7 +114,7 @@ fn reasons(own: &DriveFound, pen: Pen) -> Vec<String> {
 }
 
 fn rows(own: &DriveFound, u: f64, adjust: bool) -> Vec<Row> {
-    let new = adjust.then_some(own.wanted);
+    let new = own.wanted.filter(|_| adjust);
     let digits = decimals_for(u, 2).min(2);
     let mut rows = vec![Row::new(
         "steps/mm",

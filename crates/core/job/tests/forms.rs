@@ -1,0 +1,295 @@
+//! A station's form, its readings and its complaints are one thing said once.
+
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use std::collections::BTreeSet;
+
+use common::examples;
+use proptest::prelude::*;
+use serde_json::{Value, json};
+use wattotherm_job::Context;
+use wattotherm_job::form::{Field, FieldKind, Form};
+use wattotherm_job::sheets::sheet;
+use wattotherm_job::stations::{AnyStation, EvaluateError};
+use wattotherm_measure::Pen;
+use wattotherm_measure::entry::{FieldProblem, Limit};
+
+/// Where a path stands in readings; keys of a new part's fields have dots of their own.
+fn at<'a>(json: &'a mut Value, path: &str) -> Option<&'a mut Value> {
+    let (mut head, mut rest) = path.split_once('.').unwrap_or((path, ""));
+    if json.get(path).is_some() {
+        (head, rest) = (path, "");
+    }
+    let next = match json {
+        Value::Object(map) => map.get_mut(head)?,
+        Value::Array(items) => items.get_mut(head.parse::<usize>().ok()?)?,
+        _ => return None,
+    };
+    if rest.is_empty() {
+        Some(next)
+    } else {
+        at(next, rest)
+    }
+}
+
+/// Every leaf of readings by its path.
+fn leaves(json: &Value, path: &str, out: &mut BTreeSet<String>) {
+    let below = |name: &str| {
+        if path.is_empty() {
+            name.to_owned()
+        } else {
+            format!("{path}.{name}")
+        }
+    };
+    match json {
+        Value::Object(map) => map.iter().for_each(|(k, v)| leaves(v, &below(k), out)),
+        Value::Array(items) => items
+            .iter()
+            .enumerate()
+            .for_each(|(i, v)| leaves(v, &below(&i.to_string()), out)),
+        _ => {
+            out.insert(path.to_owned());
+        }
+    }
+}
+
+fn problems(station: &dyn AnyStation, readings: &Value, context: &Context) -> Vec<FieldProblem> {
+    match station.evaluate(readings, context) {
+        Ok(_) => Vec::new(),
+        Err(EvaluateError::Readings(e)) => e.problems,
+        Err(e) => panic!("{station:?}: {e}"),
+    }
+}
+
+fn numbers(form: &Form) -> Vec<(Field, Limit)> {
+    form.fields()
+        .filter_map(|f| Some((f.clone(), f.limit?)))
+        .collect()
+}
+
+/// Parts of readings that no field types: they are laid in beside what is typed.
+fn laid_in(path: &str) -> bool {
+    path == "version"
+        || path == "confirmed"
+        || path.starts_with("confirmed.")
+        || path.ends_with(".id")
+        || path.ends_with(".at_c")
+        // Results of routines are one field each.
+        || ["hold", "tune", "verify", "written"]
+            .iter()
+            .any(|r| path.starts_with(&format!("{r}.")))
+        // Where a patch or a wall is comes with it; a reason is asked where a step needs one.
+        || (path.starts_with("patches.") && (path.ends_with("x_mm") || path.ends_with("y_mm")))
+        || (path.starts_with("walls.") && (path.ends_with(".side") || path.ends_with(".height")))
+        || (path.starts_with("steps.") && path.ends_with(".reason"))
+}
+
+/// Fields of the way that wasn't chosen: by patches or by touches, by walls or by mass.
+fn of_another_way(readings: &Value, path: &str) -> bool {
+    let method = readings["method"].as_str().unwrap_or_default();
+    let of = |names: &[&str]| {
+        names
+            .iter()
+            .any(|n| path == *n || path.starts_with(&format!("{n}.")))
+    };
+    match method {
+        "patch" => of(&["touches_mm"]),
+        "paper" | "feeler" => of(&["patches", "commanded_mm"]),
+        "walls" => of(&["volume_mm3", "density_g_cm3", "masses_g"]),
+        "mass" => of(&["walls", "wall_mm"]),
+        _ => false,
+    }
+}
+
+#[test]
+fn a_form_names_every_field_of_its_readings_and_no_other() {
+    for example in examples() {
+        let mut readings = example.readings();
+        let form = example.station.form(&readings, &example.context);
+        let mut there = BTreeSet::new();
+        leaves(&readings, "", &mut there);
+        let asked: BTreeSet<String> = form.fields().map(|f| f.path.clone()).collect();
+        assert_eq!(
+            asked.len(),
+            form.fields().count(),
+            "{:?} asks twice",
+            example.station
+        );
+        for path in &asked {
+            let known = at(&mut readings, path).is_some() || path.starts_with("fitted.");
+            assert!(
+                known,
+                "{:?}, {}: no {path} in the readings",
+                example.station, example.name
+            );
+        }
+        for path in there {
+            // Not every list counts pieces.
+            let counts = |list: &str| sheet(list, &example.context).counts;
+            let uncounted = path.starts_with("counted_")
+                && example.context.list.as_deref().is_some_and(|l| !counts(l));
+            assert!(
+                asked.contains(&path)
+                    || uncounted
+                    || laid_in(&path)
+                    || of_another_way(&readings, &path),
+                "{:?}, {}: nobody asks for {path}",
+                example.station,
+                example.name
+            );
+        }
+    }
+}
+
+#[test]
+fn a_number_beyond_its_limit_is_refused_at_its_field_with_the_limit_in_the_message() {
+    for example in examples() {
+        let readings = example.readings();
+        for (field, limit) in numbers(&example.station.form(&readings, &example.context)) {
+            for value in [
+                limit.min - 1.0 - limit.min.abs(),
+                limit.max + 1.0 + limit.max.abs(),
+            ] {
+                for pen in [Pen::METRIC, Pen::IMPERIAL] {
+                    let mut context = example.context.clone();
+                    context.house.pen = pen;
+                    let mut bad = readings.clone();
+                    *at(&mut bad, &field.path).unwrap() = json!(value);
+                    let all = problems(example.station, &bad, &context);
+                    let found = all
+                        .iter()
+                        .find(|p| p.field() == field.path && p.code() == "out_of_range");
+                    let said = found.map(|p| p.says(pen)).unwrap_or_default();
+                    let most = pen.plain(limit.max, limit.unit, 4);
+                    assert!(
+                        said.contains(&most),
+                        "{:?}, {}: {value} in {} gives “{said}”, {all:?}",
+                        example.station,
+                        example.name,
+                        field.path
+                    );
+                }
+            }
+        }
+    }
+}
+
+#[test]
+fn what_is_needed_and_blank_is_asked_for_at_its_field() {
+    for example in examples() {
+        let readings = example.readings();
+        let form = example.station.form(&readings, &example.context);
+        for field in form.fields().filter(|f| f.needed) {
+            let mut blank = readings.clone();
+            let Some(place) = at(&mut blank, &field.path) else {
+                continue;
+            };
+            *place = match field.kind {
+                FieldKind::YesNo => json!("open"),
+                FieldKind::Choice { .. } if place.as_str() == Some("good") => json!("open"),
+                _ => json!(""),
+            };
+            // A report may be replaced by a reason, and readings by what a display showed.
+            if blank["none_because"]
+                .as_str()
+                .is_some_and(|s| !s.is_empty())
+            {
+                continue;
+            }
+            let got = example.station.evaluate(&blank, &example.context);
+            match got {
+                Err(EvaluateError::Readings(e)) => assert!(
+                    e.problems.iter().any(|p| p.field() == field.path
+                        || p.field().starts_with(&format!("{}.", field.path))),
+                    "{:?}, {}: {} blank gives {:?}",
+                    example.station,
+                    example.name,
+                    field.path,
+                    e.problems
+                ),
+                // A choice that can't be blank is a matter of shape.
+                Err(EvaluateError::Shape { field: at, .. }) => assert_eq!(at, field.path),
+                other => panic!(
+                    "{:?}, {}: {} blank gives {other:?}",
+                    example.station, example.name, field.path
+                ),
+            }
+        }
+    }
+}
+
+#[test]
+fn what_a_form_says_of_a_number_is_that_number() {
+    for example in examples() {
+        let readings = example.readings();
+        let form = example.station.form(&readings, &example.context);
+        let mut shop = example.context.clone();
+        shop.house.pen = Pen::IMPERIAL;
+        let abroad = example.station.form(&readings, &shop);
+        for ((field, limit), other) in numbers(&form).into_iter().zip(numbers(&abroad)) {
+            assert_eq!(field.value, other.0.value, "{}", field.path);
+            let Some(value) = field.value else {
+                assert_eq!(field.says, "");
+                continue;
+            };
+            assert_eq!(field.says, Pen::METRIC.plain(value, limit.unit, 4));
+            assert_eq!(other.0.says, Pen::IMPERIAL.plain(value, limit.unit, 4));
+            assert_eq!(other.0.symbol, Pen::IMPERIAL.symbol(limit.unit));
+            assert!(
+                limit.min < limit.max
+                    && limit.usual_min >= limit.min
+                    && limit.usual_max <= limit.max
+            );
+        }
+    }
+}
+
+#[test]
+fn a_shop_of_inches_and_fahrenheit_begins_with_its_own_numbers_and_finds_the_same() {
+    for example in examples() {
+        let mut shop = example.context.clone();
+        shop.house.pen = Pen::IMPERIAL;
+        let (here, abroad) = (
+            example.station.start(&example.context),
+            example.station.start(&shop),
+        );
+        let (a, b) = (
+            example.station.form(&here, &example.context),
+            example.station.form(&abroad, &shop),
+        );
+        for ((m, limit), (i, _)) in numbers(&a).into_iter().zip(numbers(&b)) {
+            let close = match (m.value, i.value) {
+                // Three digits of an inch or a degree are what is shown.
+                (Some(x), Some(y)) => (x - y).abs() <= 0.01 * x.abs().max(0.6),
+                (None, None) => true,
+                _ => false,
+            };
+            assert!(
+                close,
+                "{:?} {}: {:?} {:?} {limit:?}",
+                example.station, m.path, m.value, i.value
+            );
+        }
+    }
+}
+
+proptest! {
+    /// A value typed in the shop's unit is the value in the kept one. The way there is written again here.
+    #[test]
+    fn typed_units_are_understood(fahrenheit in -40.0_f64..600.0, inches in 0.0_f64..20.0) {
+        use wattotherm_measure::{Unit, entry::Entry};
+        let c = Entry::from(format!("{fahrenheit:.3} °F").as_str()).parse(Unit::Celsius).unwrap();
+        prop_assert!(((fahrenheit - 32.0) * 5.0 / 9.0 - c).abs() < 1e-3);
+        let k = Entry::from(format!("{fahrenheit:.3}F").as_str()).parse(Unit::Kelvin).unwrap();
+        prop_assert!((fahrenheit * 5.0 / 9.0 - k).abs() < 1e-3);
+        let mm = Entry::from(format!("{inches:.4} in").as_str()).parse(Unit::Mm).unwrap();
+        prop_assert!((mm / 25.4 - inches).abs() < 1e-4);
+        // What measures something else is no answer.
+        for other in ["in", "K", "mm"] {
+            let typed = Entry::from(format!("{inches:.4} {other}").as_str());
+            prop_assert!(typed.parse(Unit::Celsius).is_none());
+        }
+    }
+}
