@@ -160,7 +160,11 @@ impl Store {
             "INSERT OR REPLACE INTO house_choice VALUES (?1, ?2, ?3)",
             params![word(&rule)?, choice.option, choice.reason],
             at,
-            &format!("House rule: {} {}", spec.question, option.label),
+            &format!(
+                "House rule: {} {}",
+                spec.question,
+                Pen::METRIC.text(option.label)
+            ),
         )
     }
 
@@ -174,20 +178,25 @@ impl Store {
         at: &str,
     ) -> Result<(), StoreError> {
         let spec = id.spec();
+        let pen = self.units()?;
         if !(spec.min..=spec.max).contains(&value) {
             return Err(StoreError::Conflict(format!(
-                "{} can't be {value} {u}. Type {} to {} {u}.",
+                "{} can't be {}. Type {} to {}.",
                 spec.label,
-                spec.min,
-                spec.max,
-                u = spec.unit
+                pen.plain(value, spec.unit, 4),
+                pen.plain_number(spec.min, spec.unit, 4),
+                pen.plain(spec.max, spec.unit, 4)
             )));
         }
         self.change(
             "INSERT OR REPLACE INTO house_tolerance VALUES (?1, ?2)",
             params![word(&id)?, value],
             at,
-            &format!("Tolerance: {} {value} {}", spec.label, spec.unit),
+            &format!(
+                "Tolerance: {} {}",
+                spec.label,
+                pen.plain(value, spec.unit, 4)
+            ),
         )
     }
 

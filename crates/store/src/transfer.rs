@@ -13,8 +13,9 @@ use crate::printers::insert_printer;
 use crate::records::{NewFilament, NewJob, NewPrinter};
 use crate::{Store, StoreError};
 
-/// Version of [`JobFile`] that this build writes.
-pub const FORMAT: u32 = 1;
+/// Version of [`JobFile`] that this build writes; it reads this one and those before it. Version 1 had findings in
+/// which facts and words were one.
+pub const FORMAT: u32 = 2;
 
 /// Entries of one file: more than any job has, and written in a blink.
 const MOST_ENTRIES: usize = 2_000;
@@ -25,7 +26,7 @@ const MOST_FILAMENTS: usize = 20;
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct JobFile {
-    /// Version of this format: 1.
+    /// Version of this format: 2, or 1 from an older build.
     pub wattotherm_job: u32,
     /// The printer; matched by name on import.
     pub printer: NewPrinter,
@@ -111,11 +112,11 @@ impl JobFile {
             }
         })?;
         let content = |field: String, message: String| Err(ImportError::Content { field, message });
-        if file.wattotherm_job != FORMAT {
+        if !(1..=FORMAT).contains(&file.wattotherm_job) {
             return content(
                 "wattotherm_job".into(),
                 format!(
-                    "Version {} can't be read; this build reads version {FORMAT}.",
+                    "Version {} can't be read; this build reads versions 1 to {FORMAT}.",
                     file.wattotherm_job
                 ),
             );

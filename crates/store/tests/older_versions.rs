@@ -110,6 +110,11 @@ fn holds(store: &Store) {
 }
 
 #[test]
+fn the_database_of_schema_5_opens() {
+    holds(&opened("database-5.sqlite").0);
+}
+
+#[test]
 fn the_database_of_schema_3_opens() {
     holds(&opened("database-3.sqlite").0);
 }

@@ -1014,9 +1014,9 @@ export interface components {
             /** @description Parts. */
             parts: components["schemas"]["PartName"][];
             /** @description House rules with their schools. */
-            rules: components["schemas"]["RuleSpec"][];
+            rules: components["schemas"]["RuleShown"][];
             /** @description Tolerances with their bounds. */
-            tolerances: components["schemas"]["ToleranceSpec"][];
+            tolerances: components["schemas"]["ToleranceShown"][];
         };
         /**
          * @description The likely fault behind a stop. The words for it, with its numbers, are the station's.
@@ -2635,7 +2635,7 @@ export interface components {
             printer: components["schemas"]["NewPrinter"];
             /**
              * Format: int32
-             * @description Version of this format: 1.
+             * @description Version of this format: 2, or 1 from an older build.
              */
             wattotherm_job: number;
         };
@@ -3067,11 +3067,8 @@ export interface components {
         };
         /** @description A tolerance to set. */
         NewTolerance: {
-            /**
-             * Format: double
-             * @description Value in its unit.
-             */
-            value: number;
+            /** @description Value; without a unit behind it, in the one in which it is kept. */
+            value: components["schemas"]["Entry"];
         };
         /**
          * @description What a nozzle is made of.
@@ -3691,13 +3688,6 @@ export interface components {
             /** @description Why. */
             reason: string;
         };
-        /** @description One school. */
-        RuleOption: {
-            /** @description Identifier. */
-            id: string;
-            /** @description What one does in this school. */
-            label: string;
-        };
         /** @description What one rule's gains would do. */
         RuleRun: {
             /** @description Its name. */
@@ -3710,16 +3700,14 @@ export interface components {
             /** @description Why one would take it. */
             why: string;
         };
-        /** @description A question with its schools; the first is the default. */
-        RuleSpec: {
+        /** @description A question of the house rules with its schools. */
+        RuleShown: {
             /** @description Which question. */
             id: components["schemas"]["RuleId"];
             /** @description The schools, default first. */
-            options: components["schemas"]["RuleOption"][];
+            options: components["schemas"]["SchoolShown"][];
             /** @description The question. */
             question: string;
-            /** @description Why the default is the default. */
-            why: string;
         };
         /** @description All rules, simulated. */
         RulesAnswer: {
@@ -3782,6 +3770,13 @@ export interface components {
              * @description Temperature shown [°C].
              */
             temp_c: number;
+        };
+        /** @description One school of a rule. */
+        SchoolShown: {
+            /** @description Identifier. */
+            id: string;
+            /** @description What one does in this school. */
+            label: string;
         };
         /**
          * @description Thread of the bed's screws.
@@ -4110,35 +4105,26 @@ export interface components {
         ToleranceInForce: {
             /** @description Which tolerance. */
             id: components["schemas"]["ToleranceId"];
+            /** @description The same as a number in the unit of the shop. */
+            shown: string;
             /**
              * Format: double
-             * @description Value.
+             * @description Value, in the unit in which it is kept.
              */
             value: number;
         };
-        /** @description A limit with its bounds. */
-        ToleranceSpec: {
-            /**
-             * Format: double
-             * @description Value unless the shop says otherwise.
-             */
-            default: number;
+        /** @description A tolerance with its bounds, in the units of the shop. */
+        ToleranceShown: {
+            /** @description Bounds and default in a sentence. */
+            bounds: string;
             /** @description Which limit. */
             id: components["schemas"]["ToleranceId"];
+            /** @description Symbol of the unit in which it is kept: what a number without one is in. */
+            kept: string;
             /** @description What it limits. */
             label: string;
-            /**
-             * Format: double
-             * @description Greatest value accepted.
-             */
-            max: number;
-            /**
-             * Format: double
-             * @description Least value accepted.
-             */
-            min: number;
-            /** @description Unit. */
-            unit: string;
+            /** @description Symbol of the shop's unit. */
+            symbol: string;
             /** @description Where the default comes from. */
             why: string;
         };
@@ -5030,6 +5016,14 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -78,6 +78,15 @@ export function overrides(t: typeof light): GlobalThemeOverrides {
       heightMedium: '44px',
     },
     Input: { border: `1px solid ${t.ink2}`, color: t.field, colorFocus: t.field },
+    Radio: {
+      buttonColor: t.field,
+      buttonColorActive: t.ink,
+      buttonTextColorActive: t.paper,
+      buttonBorderColor: t.ink2,
+      buttonBorderColorActive: t.ink,
+      fontSizeLarge: '16px',
+      buttonHeightLarge: '44px',
+    },
     Table: { thColor: t.sheet, tdColor: t.sheet, borderColor: t.rule, thTextColor: t.ink2 },
   }
 }

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-defineProps<{ edge: unknown }>()
+defineProps<{ edge: string }>()
 </script>
 
 <template>
@@ -10,7 +10,7 @@ defineProps<{ edge: unknown }>()
     <text x="44" y="172" class="now">X</text>
     <text x="142" y="172" class="now">Y</text>
     <text x="170" y="108" class="now">Z</text>
-    <text x="100" y="26" text-anchor="middle">{{ edge }} mm</text>
+    <text x="100" y="26" text-anchor="middle">{{ edge }}</text>
   </svg>
 </template>
 

@@ -48,7 +48,9 @@ const ticks = computed(() => Array.from({ length: 9 }, (_, i) => start + ((i + 1
         {{ rest > m * 0.62 ? '' : 'mark, now' }}
       </text>
       <path :d="`M${at(rest)} 112V136M${at(rest) + 4} 132H${inlet - 4}`" class="line now" />
-      <text :x="(at(rest) + inlet) / 2" y="152" text-anchor="middle" class="now">left {{ restSays }}</text>
+      <text :x="Math.min((at(rest) + inlet) / 2, inlet - 58)" y="152" text-anchor="middle" class="now">
+        left {{ restSays }}
+      </text>
     </template>
     <path :d="`M${start} 120V178M${inlet} 128V178`" class="thin" />
     <path :d="`M${start} 168H${inlet}M${start + 8} 163l-8 5 8 5M${inlet - 8} 163l8 5-8 5`" class="line" />

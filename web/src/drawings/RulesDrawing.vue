@@ -2,9 +2,11 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { usePen } from '../app/pen'
 
 /* What every tuning rule would do on the identified plant, in one picture; the chosen one is inked. */
 const model = defineModel<Schemas['TuningRule']>({ required: true })
+const { degree, difference, temperatureNumber } = usePen()
 const props = defineProps<{ rules: Schemas['RulesAnswer']; target: number }>()
 const W = 760
 const H = 190
@@ -43,7 +45,9 @@ const one = (v: number | null | undefined, digits = 1) => (v == null ? '–' : v
 
 <template>
   <section aria-label="What each rule would do">
-    <h2>What each rule would do here: step from 40 °C below, hold, part fan</h2>
+    <h2>
+      What each rule would do here: step from {{ difference(40, 0) }} {{ degree }} below, hold, part fan
+    </h2>
     <svg :viewBox="`0 0 ${W} ${H}`" role="img" :aria-label="`Simulated runs of the rules, ${model} inked`">
       <rect
         :x="L"
@@ -54,7 +58,7 @@ const one = (v: number | null | undefined, digits = 1) => (v == null ? '–' : v
       />
       <template v-for="c in view.grid" :key="c">
         <path :d="`M${L} ${view.y(c)}H${W - R}`" class="grid" />
-        <text :x="L - 6" :y="view.y(c) + 4" text-anchor="end">{{ c }}°</text>
+        <text :x="L - 6" :y="view.y(c) + 4" text-anchor="end">{{ temperatureNumber(c).toFixed(0) }}°</text>
       </template>
       <path :d="`M${view.fan} ${T}V${H - B}`" class="fan" />
       <text :x="view.fan + 5" :y="T + 11">part fan</text>
@@ -81,9 +85,9 @@ const one = (v: number | null | undefined, digits = 1) => (v == null ? '–' : v
         <tr>
           <th scope="col">Rule</th>
           <th scope="col">Gains, output 0-255</th>
-          <th scope="col">over, °C</th>
+          <th scope="col">over, {{ degree }}</th>
           <th scope="col">settled, s</th>
-          <th scope="col">dip, °C</th>
+          <th scope="col">dip, {{ degree }}</th>
           <th scope="col">gain to spare</th>
         </tr>
       </thead>
@@ -98,17 +102,17 @@ const one = (v: number | null | undefined, digits = 1) => (v == null ? '–' : v
             </label>
           </th>
           <td class="mono">{{ run.run?.gains ?? 'nothing to go by' }}</td>
-          <td class="mono">{{ one(run.run?.figures.overshoot_c) }}</td>
+          <td class="mono">{{ difference(run.run?.figures.overshoot_c) }}</td>
           <td class="mono">{{ one(run.run?.figures.settle_s, 0) }}</td>
-          <td class="mono">{{ one(run.run?.figures.dip_c) }}</td>
+          <td class="mono">{{ difference(run.run?.figures.dip_c) }}</td>
           <td class="mono">{{ run.run?.margins ? `×${run.run.margins.gain.toFixed(1)}` : '–' }}</td>
         </tr>
         <tr v-if="rules.set">
           <th scope="row" class="now">Set now (dashed)</th>
           <td class="mono">{{ rules.set.gains }}</td>
-          <td class="mono">{{ one(rules.set.figures.overshoot_c) }}</td>
+          <td class="mono">{{ difference(rules.set.figures.overshoot_c) }}</td>
           <td class="mono">{{ one(rules.set.figures.settle_s, 0) }}</td>
-          <td class="mono">{{ one(rules.set.figures.dip_c) }}</td>
+          <td class="mono">{{ difference(rules.set.figures.dip_c) }}</td>
           <td class="mono">{{ rules.set.margins ? `×${rules.set.margins.gain.toFixed(1)}` : '–' }}</td>
         </tr>
       </tbody>

@@ -1,7 +1,10 @@
 <script setup lang="ts">
+import { usePen } from '../app/pen'
+
 /* Block in section with the bead in its hole, a thermometer held to it, and what the printer shows. */
+const { temperature } = usePen()
 defineProps<{ room: number | null; shown: number | null; ohm: number | null }>()
-const c = (v: number | null) => (v === null ? '? °C' : `${v} °C`)
+const c = (v: number | null) => temperature(v, v === null || Number.isInteger(v) ? 0 : 1)
 </script>
 
 <template>

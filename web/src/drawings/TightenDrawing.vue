@@ -1,5 +1,8 @@
 <script setup lang="ts">
+import { usePen } from '../app/pen'
+
 /* Nozzle, block and heat break in section: a tool on each, the gap that must stay, where to look for seep. */
+const { temperature } = usePen()
 defineProps<{ at: number | null; now: number | null }>()
 </script>
 
@@ -32,7 +35,7 @@ defineProps<{ at: number | null; now: number | null }>()
     <text x="474" y="36">nozzle meets heat break here</text>
     <text x="474" y="56" class="quiet">look above the block for seep</text>
     <text x="474" y="112" class="big">
-      {{ at === null ? (now === null ? '? °C' : `${Math.round(now)} °C now`) : `at ${at} °C` }}
+      {{ at === null ? `${temperature(now)}${now === null ? '' : ' now'}` : `at ${temperature(at)}` }}
     </text>
   </svg>
 </template>

@@ -2,9 +2,11 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { usePen } from '../app/pen'
 
 /* A temperature log: curve, target, duty, marks, the band around the target. Only places ink. */
 type Sample = Schemas['Sample']
+const { temperatureNumber } = usePen()
 const props = withDefaults(
   defineProps<{
     samples: readonly Sample[]
@@ -93,7 +95,9 @@ function time(t: number) {
     />
     <template v-for="c in view.lines" :key="c">
       <path :d="`M${L} ${view.y(c)}H${width - R}`" class="grid" />
-      <text :x="L - 6" :y="view.y(c) + 4" text-anchor="end">{{ view.tall < 1 ? c.toFixed(1) : c }}°</text>
+      <text :x="L - 6" :y="view.y(c) + 4" text-anchor="end">
+        {{ temperatureNumber(c).toFixed(view.tall < 1 ? 1 : 0) }}°
+      </text>
     </template>
     <template v-for="t in view.times" :key="t">
       <path :d="`M${view.x(t)} ${view.base}v4`" class="tick" />

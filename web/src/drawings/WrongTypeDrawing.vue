@@ -2,8 +2,10 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { usePen } from '../app/pen'
 
 /* What is shown against what is true, for a sensor read with another one's table. */
+const { temperature, temperatureNumber } = usePen()
 const props = defineProps<{ points: Schemas['WrongTypePoint'][] }>()
 const W = 700
 const H = 230
@@ -21,12 +23,12 @@ const at200 = computed(() => props.points.find((p) => p.true_c === 200))
   <svg
     :viewBox="`0 0 ${W} ${H}`"
     role="img"
-    :aria-label="`At a true 200 °C the printer shows ${at200?.shown_c.toFixed(0)} °C`"
+    :aria-label="`At a true ${temperature(200)} the printer shows ${temperature(at200?.shown_c)}`"
   >
     <template v-for="c in [0, 100, 200, 300]" :key="c">
       <path :d="`M${L} ${y(c)}H${W - 20}M${x(c)} ${y(0)}v4`" class="grid" />
-      <text :x="L - 8" :y="y(c) + 4" text-anchor="end">{{ c }}°</text>
-      <text :x="x(c)" :y="H - 20" text-anchor="middle">{{ c }}°</text>
+      <text :x="L - 8" :y="y(c) + 4" text-anchor="end">{{ temperatureNumber(c).toFixed(0) }}°</text>
+      <text :x="x(c)" :y="H - 20" text-anchor="middle">{{ temperatureNumber(c).toFixed(0) }}°</text>
     </template>
     <text :x="W - 20" :y="H - 4" text-anchor="end">true temperature</text>
     <text x="4" y="12">shown</text>
@@ -36,7 +38,7 @@ const at200 = computed(() => props.points.find((p) => p.true_c === 200))
       <path :d="`M${x(200)} ${y(0)}V${y(at200.shown_c)}H${L}`" class="lead" />
       <circle :cx="x(200)" :cy="y(at200.shown_c)" r="5" class="dot" />
       <text :x="x(200) - 8" :y="Math.max(24, y(at200.shown_c) - 10)" text-anchor="end" class="big">
-        200 °C shows as {{ at200.shown_c.toFixed(0) }} °C
+        {{ temperature(200) }} shows as {{ temperature(at200.shown_c) }}
       </text>
     </template>
   </svg>

@@ -7,6 +7,9 @@ import { duration, moment } from '../api/words'
 import TraceCurve from '../drawings/TraceCurve.vue'
 import LogDrop from './LogDrop.vue'
 import TraceReading from './TraceReading.vue'
+import { usePen } from '../app/pen'
+
+const { temperature } = usePen()
 
 const { data: bench } = useQuery({ queryKey: ['bench'], queryFn: () => get('/api/v1/bench') })
 const printer = ref<number | null>(null)
@@ -102,7 +105,8 @@ const kinds: Record<string, string> = {
       <ul v-else class="kept">
         <li v-for="k in kept ?? []" :key="k.id">
           <button type="button" class="soft" @click="show(k.id)">
-            {{ kinds[k.kind] ?? k.kind }}<template v-if="k.target_c">, {{ k.target_c }} °C</template>,
+            {{ kinds[k.kind] ?? k.kind }}<template v-if="k.target_c">, {{ temperature(k.target_c) }}</template
+            >,
             {{ moment(k.at) }}
           </button>
         </li>

@@ -10,6 +10,9 @@ import { hours, numberOf } from '../api/words'
 import CutawayDrawing from '../drawings/CutawayDrawing.vue'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import TravellerCard from '../ui/TravellerCard.vue'
+import { usePen } from '../app/pen'
+
+const { length } = usePen()
 
 type Part = Schemas['Part']
 const route = useRoute()
@@ -129,7 +132,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
         <CutawayDrawing
           :direct="page.printer.facts.path === 'direct'"
           :all-metal="page.printer.facts.hot_end === 'all_metal'"
-          :nozzle="`${page.printer.facts.nozzle_mm} mm`"
+          :nozzle="length(page.printer.facts.nozzle_mm)"
           :chosen="chosen"
           @toggle="toggle"
         />

@@ -5,6 +5,7 @@ import { computed, reactive } from 'vue'
 import { heatWord } from '../api/words'
 import HeatWords from './HeatWords.vue'
 import { useLive, type LivePrinter } from './useLive'
+import { usePen } from '../app/pen'
 
 const { printers, gone, silentSince, silentFor, stop } = useLive()
 /* What a stop could not do, by printer: it stays until the next try. */
@@ -28,7 +29,8 @@ const worded = computed(() =>
 /* A bar from 0 to 300 °C; only ink is placed here. */
 const W = 150
 const at = (c: number) => Math.max(0, Math.min(W, (c / 300) * W))
-const degrees = (c: number) => `${c.toFixed(0)}°`
+const { temperatureNumber } = usePen()
+const degrees = (c: number) => `${temperatureNumber(c).toFixed(0)}°`
 const word = (p: LivePrinter) => (gone.value ? 'unknown' : p.worst)
 type Metal = LivePrinter['metal'][number]
 const short = (m: Metal) => m.name.replace(/^the /, '')

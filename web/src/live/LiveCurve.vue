@@ -4,7 +4,9 @@ import { computed, toRef } from 'vue'
 
 import { answer, client } from '../api/client'
 import TraceCurve from '../drawings/TraceCurve.vue'
+import { usePen } from '../app/pen'
 
+const { temperature } = usePen()
 const props = withDefaults(
   defineProps<{ printer: number; seconds?: number; height?: number; width?: number }>(),
   {
@@ -35,7 +37,7 @@ const now = computed(() => data.value?.samples.at(-1)?.temp_c)
     :ceiling="data.ceiling_c"
     :height="height"
     :width="width"
-    :label="`Nozzle temperature, the last ${Math.round(seconds / 60)} minutes; now ${now?.toFixed(0)} °C`"
+    :label="`Nozzle temperature, the last ${Math.round(seconds / 60)} minutes; now ${temperature(now)}`"
     live
   />
   <p v-else class="quiet">No temperature yet.</p>

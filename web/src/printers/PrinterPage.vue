@@ -8,6 +8,9 @@ import { moment } from '../api/words'
 import ChainDrawing from '../drawings/ChainDrawing.vue'
 import { useLivePrinter } from '../live/useLive'
 import PrinterForm from './PrinterForm.vue'
+import { usePen } from '../app/pen'
+
+const { length } = usePen()
 
 const route = useRoute()
 const id = computed(() => Number(route.params.id))
@@ -44,7 +47,7 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
         <h1>{{ data.printer.name }}</h1>
         <p class="quiet">
           {{ data.printer.kind }}; {{ data.printer.facts.hot_end === 'lined' ? 'lined' : 'all-metal' }} hot
-          end, bore {{ data.printer.facts.nozzle_mm }} mm
+          end, bore {{ length(data.printer.facts.nozzle_mm) }}
         </p>
         <p v-if="data.printer.retired_at" class="quiet">
           Retired {{ moment(data.printer.retired_at) }}. Its history stays.

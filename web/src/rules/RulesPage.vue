@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { useMessage } from 'naive-ui'
+import { NRadioButton, NRadioGroup, useMessage } from 'naive-ui'
 import { computed } from 'vue'
 
 import { ServerError, answer, client, get, type Schemas } from '../api/client'
@@ -20,7 +20,7 @@ const rules = computed(() =>
 const tolerances = computed(() =>
   (catalogue.value?.tolerances ?? []).map((spec) => ({
     spec,
-    value: house.value?.tolerances.find((t) => t.id === spec.id)?.value,
+    value: house.value?.tolerances.find((t) => t.id === spec.id)?.shown,
   })),
 )
 async function done(call: Promise<unknown>, what: string) {
@@ -31,6 +31,7 @@ async function done(call: Promise<unknown>, what: string) {
     if (e instanceof ServerError) message.error(e.problem.detail)
   }
   await queries.invalidateQueries({ queryKey: ['house'] })
+  await queries.invalidateQueries({ queryKey: ['catalogue'] })
 }
 function choose(rule: Schemas['RuleId'], option: string, reason: string) {
   void done(
@@ -40,19 +41,21 @@ function choose(rule: Schemas['RuleId'], option: string, reason: string) {
     'House rule kept.',
   )
 }
-function tolerance(spec: Schemas['ToleranceSpec'], event: Event) {
+function tolerance(spec: Schemas['ToleranceShown'], event: Event) {
   const text = valueOf(event)
-  const value = numberOf(text)
-  if (value === null) {
-    message.error(`${spec.label}: “${text}” is not a number. Type ${spec.min} to ${spec.max} ${spec.unit}.`)
-    return
-  }
+  // A number without a unit is in the shop's, which stands behind the field.
+  const value = spec.symbol !== spec.kept && numberOf(text) !== null ? `${text} ${spec.symbol}` : text
   void done(
     answer(
       client.PUT('/api/v1/house/tolerances/{id}', { params: { path: { id: spec.id } }, body: { value } }),
     ),
-    `${spec.label}: ${value} ${spec.unit} kept.`,
+    `${spec.label}: ${text} ${spec.symbol} kept.`,
   )
+}
+function show(part: Partial<Schemas['Pen']>) {
+  if (!house.value) return
+  const body = { ...house.value.units, ...part }
+  void done(answer(client.PUT('/api/v1/house/units', { body })), 'Units kept.')
 }
 function instrument(i: Schemas['Instrument'], key: 'half_width' | 'shared_half_width', event: Event) {
   const text = valueOf(event)
@@ -106,6 +109,33 @@ function valueOf(event: Event) {
           />
         </fieldset>
       </div>
+      <h2 id="units" class="part">Units</h2>
+      <p class="quiet">
+        What is kept and sent stays in °C and millimetres. A number typed with its unit, “392 °F” or “0.5 in”,
+        is understood in any shop.
+      </p>
+      <div class="units">
+        <NRadioGroup
+          :value="house.units.temperature"
+          name="temperature"
+          size="large"
+          aria-label="Temperatures in"
+          @update:value="(temperature: 'celsius' | 'fahrenheit') => show({ temperature })"
+        >
+          <NRadioButton value="celsius" label="°C" />
+          <NRadioButton value="fahrenheit" label="°F" />
+        </NRadioGroup>
+        <NRadioGroup
+          :value="house.units.length"
+          name="length"
+          size="large"
+          aria-label="Lengths in"
+          @update:value="(length: 'millimetre' | 'inch') => show({ length })"
+        >
+          <NRadioButton value="millimetre" label="millimetres" />
+          <NRadioButton value="inch" label="inches" />
+        </NRadioGroup>
+      </div>
       <h2 class="part">Tolerances</h2>
       <table>
         <thead>
@@ -129,11 +159,9 @@ function valueOf(event: Event) {
                 :value="value"
                 @change="tolerance(spec, $event)"
               />
-              {{ spec.unit }}
+              {{ spec.symbol }}
             </td>
-            <td class="quiet">
-              {{ spec.why }} {{ spec.min }} to {{ spec.max }} {{ spec.unit }}; default {{ spec.default }}.
-            </td>
+            <td class="quiet">{{ spec.why }} {{ spec.bounds }}</td>
           </tr>
         </tbody>
       </table>
@@ -185,6 +213,11 @@ function valueOf(event: Event) {
 </template>
 
 <style scoped>
+.units {
+  display: flex;
+  gap: 20px;
+  margin-top: 8px;
+}
 .rules {
   display: grid;
   grid-template-columns: 1fr 1fr;

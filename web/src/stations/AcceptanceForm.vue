@@ -7,7 +7,7 @@ import InstrumentPick from './InstrumentPick.vue'
 import { type Station, useForm } from './useStation'
 
 const props = defineProps<{ station: Station }>()
-const { r, f } = useForm(props)
+const { r, f, says } = useForm(props)
 const yesNo = [
   { value: 'yes', label: 'yes' },
   { value: 'no', label: 'no' },
@@ -22,7 +22,7 @@ const questions = [
 
 <template>
   <div class="two">
-    <CubeDrawing :edge="r.edge_mm" />
+    <CubeDrawing :edge="says('edge_mm')" />
     <div class="axes">
       <template v-for="axis in ['x', 'y', 'z']" :key="axis">
         <ReadingField

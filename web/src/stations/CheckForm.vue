@@ -8,8 +8,10 @@ import FactFields from '../ui/FactFields.vue'
 import ReadingField from '../ui/ReadingField.vue'
 import { useLink } from './useLink'
 import { type Station, useForm } from './useStation'
+import { usePen } from '../app/pen'
 
 defineOptions({ inheritAttrs: false })
+const { temperature } = usePen()
 const props = defineProps<{ station: Station }>()
 const { r, f } = useForm(props)
 const sheet = computed(() => props.station.worktop.value?.sheet)
@@ -55,7 +57,7 @@ const gateError = (i: number) =>
 const waits = (gate: Schemas['Gate']) => {
   const p = link.printer.value
   return p && ['cold', 'unplugged'].includes(gate.kind) && (p.nozzle === 'hot' || p.nozzle === 'warm')
-    ? `wait: nozzle ${now()?.toFixed(0)} °C. ${p.says}`
+    ? `wait: nozzle ${temperature(now())}. ${p.says}`
     : ''
 }
 function next(event: KeyboardEvent, i: number) {

@@ -8,7 +8,9 @@ import ReadingField from '../ui/ReadingField.vue'
 import LinkHint from './LinkHint.vue'
 import { useLink } from './useLink'
 import { type Station, useForm } from './useStation'
+import { usePen } from '../app/pen'
 
+const { temperature } = usePen()
 const props = defineProps<{ station: Station; job: number; stationKey: string }>()
 const { r, f, v } = useForm(props)
 const link = useLink(props.station)
@@ -41,10 +43,10 @@ const yesNo = [
       :disabled="link.busy.value || link.running.value !== null"
       @click="heat"
     >
-      Heat to {{ target }} °C and stay hot
+      Heat to {{ temperature(target) }} and stay hot
     </button>
     <button type="button" class="soft" :disabled="now == null" @click="take">
-      Tight now: take {{ now == null ? '' : Math.round(now) }} °C
+      Tight now: take {{ now == null ? 'it' : temperature(now) }}
     </button>
   </div>
   <RoutineBar

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref, watch } from 'vue'
 
 import type { Schemas } from '../api/client'
 
@@ -16,17 +16,29 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ accept: [value: string]; confirm: [] }>()
 const id = computed(() => `f-${props.path.replaceAll('.', '-')}`)
-/* Where the shop's unit is another, it is kept behind the number; a number without one shows what it is in. */
+/* Where the shop's unit is another, it is kept behind the number; one without a unit is in °C or mm, and says so. */
 const other = computed(() => (props.unit && props.kept && props.unit !== props.kept ? ` ${props.unit}` : ''))
 const bare = (v: string) => /^[-+−]?[\d.,]+$/.test(v.trim())
+const shownUnit = ref(props.unit)
+watch(
+  [() => props.unit, () => props.kept],
+  () => {
+    const v = String(model.value ?? '')
+    shownUnit.value = other.value && bare(v) ? props.kept : props.unit
+  },
+  { immediate: true },
+)
 const text = computed({
   get: () => {
     const v = model.value === null || model.value === undefined ? '' : String(model.value)
     if (!other.value) return v
     if (v.endsWith(other.value)) return v.slice(0, -other.value.length)
-    return bare(v) ? `${v} ${props.kept}` : v
+    return v
   },
-  set: (v: string) => (model.value = other.value && bare(v) ? v.trim() + other.value : v),
+  set: (v: string) => {
+    if (!v.trim()) shownUnit.value = props.unit
+    model.value = other.value && bare(v) && shownUnit.value === props.unit ? v.trim() + other.value : v
+  },
 })
 /** Enter goes on to the next reading. */
 function next(event: KeyboardEvent) {
@@ -55,7 +67,7 @@ function next(event: KeyboardEvent) {
         :aria-describedby="error ? `${id}-error` : undefined"
         @keydown.enter="next"
       />
-      <span v-if="unit" class="unit">{{ unit }}</span>
+      <span v-if="shownUnit" class="unit">{{ shownUnit }}</span>
     </div>
     <div v-if="error" :id="`${id}-error`" class="error">
       {{ error.message }}

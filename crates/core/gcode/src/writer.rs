@@ -6,6 +6,7 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_measure::text::plain;
+use wattotherm_measure::{Pen, Unit};
 
 /// A command for a printer that takes values over its line protocol.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -53,6 +54,27 @@ pub enum CommandError {
         /// Ceiling of the parts [°C].
         ceiling_c: f64,
     },
+}
+
+impl CommandError {
+    /// The same in the units of a shop.
+    #[must_use]
+    pub fn says(&self, pen: Pen) -> String {
+        let c = |v: f64| pen.plain(v, Unit::Celsius, 1);
+        match *self {
+            Self::Value { .. } => self.to_string(),
+            Self::TooCold { got_c, least_c } => format!(
+                "Feeding at {} would strip the filament. Heat to at least {}.",
+                c(got_c),
+                c(least_c)
+            ),
+            Self::AboveCeiling { got_c, ceiling_c } => format!(
+                "{} is above this hot end's ceiling of {top}. Feed at {top} or below.",
+                c(got_c),
+                top = c(ceiling_c)
+            ),
+        }
+    }
 }
 
 fn bounded(word: &'static str, got: f64, min: f64, max: f64) -> Result<f64, CommandError> {

@@ -83,7 +83,14 @@ impl Entry {
                     .replace('\u{2212}', "-")
                     .parse()
                     .ok()?;
-                Some(value * factor + offset)
+                let converted = factor != 1.0 || offset != 0.0;
+                let value = value * factor + offset;
+                // 455 °F are 235 °C, not 235.000 000 000 000 03 of them.
+                Some(if converted {
+                    (value * 1e9).round() / 1e9
+                } else {
+                    value
+                })
             }
         }
     }

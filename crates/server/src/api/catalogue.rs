@@ -1,14 +1,17 @@
 //! Names that never change while the server runs.
 
 use axum::Json;
+use axum::extract::State;
 use serde::Serialize;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_job::chain::{Strength, default_cell};
-use wattotherm_job::house::{RULES, RuleSpec, TOLERANCES, ToleranceSpec};
+use wattotherm_job::house::{RULES, RuleId, RuleSpec, TOLERANCES, ToleranceId, ToleranceSpec};
+use wattotherm_measure::Pen;
 use wattotherm_printer::{Parameter, Part, Replacement};
 
+use crate::error::ApiError;
 use crate::state::App;
 
 /// A way in which a part can have been replaced.
@@ -46,6 +49,43 @@ pub struct ParameterName {
     pub per_filament: bool,
 }
 
+/// One school of a rule.
+#[derive(Serialize, ToSchema)]
+pub struct SchoolShown {
+    /// Identifier.
+    pub id: &'static str,
+    /// What one does in this school.
+    pub label: String,
+}
+
+/// A question of the house rules with its schools.
+#[derive(Serialize, ToSchema)]
+pub struct RuleShown {
+    /// Which question.
+    pub id: RuleId,
+    /// The question.
+    pub question: &'static str,
+    /// The schools, default first.
+    pub options: Vec<SchoolShown>,
+}
+
+/// A tolerance with its bounds, in the units of the shop.
+#[derive(Serialize, ToSchema)]
+pub struct ToleranceShown {
+    /// Which limit.
+    pub id: ToleranceId,
+    /// What it limits.
+    pub label: &'static str,
+    /// Symbol of the shop's unit.
+    pub symbol: &'static str,
+    /// Symbol of the unit in which it is kept: what a number without one is in.
+    pub kept: &'static str,
+    /// Bounds and default in a sentence.
+    pub bounds: String,
+    /// Where the default comes from.
+    pub why: String,
+}
+
 /// Parts, parameters, questions.
 #[derive(Serialize, ToSchema)]
 pub struct Catalogue {
@@ -54,14 +94,46 @@ pub struct Catalogue {
     /// Parameters in the order of work.
     pub parameters: Vec<ParameterName>,
     /// House rules with their schools.
-    pub rules: Vec<RuleSpec>,
+    pub rules: Vec<RuleShown>,
     /// Tolerances with their bounds.
-    pub tolerances: Vec<ToleranceSpec>,
+    pub tolerances: Vec<ToleranceShown>,
+}
+
+fn rule_in(rule: &RuleSpec, pen: Pen) -> RuleShown {
+    RuleShown {
+        id: rule.id,
+        question: rule.question,
+        options: rule
+            .options
+            .iter()
+            .map(|o| SchoolShown {
+                id: o.id,
+                label: pen.text(o.label),
+            })
+            .collect(),
+    }
+}
+
+fn tolerance_in(t: &ToleranceSpec, pen: Pen) -> ToleranceShown {
+    ToleranceShown {
+        id: t.id,
+        label: t.label,
+        symbol: pen.symbol(t.unit),
+        kept: t.unit.symbol(),
+        bounds: format!(
+            "{} to {}; default {}.",
+            pen.plain_number(t.min, t.unit, 4),
+            pen.plain(t.max, t.unit, 4),
+            pen.plain_number(t.default, t.unit, 4)
+        ),
+        why: pen.text(t.why),
+    }
 }
 
 #[utoipa::path(get, path = "/api/v1/catalogue", responses((status = 200, body = Catalogue)))]
 /// The words of the trade: parts, replacements, parameters, for forms and names.
-async fn catalogue() -> Json<Catalogue> {
+async fn catalogue(State(app): State<App>) -> Result<Json<Catalogue>, ApiError> {
+    let pen = app.read(|s| Ok(s.house()?.pen)).await?;
     let replacement = |r: Replacement| ReplacementName {
         id: r,
         label: r.label(),
@@ -70,7 +142,7 @@ async fn catalogue() -> Json<Catalogue> {
             .map(|p| default_cell(r, p))
             .collect(),
     };
-    Json(Catalogue {
+    Ok(Json(Catalogue {
         parts: Part::ALL
             .into_iter()
             .map(|p| PartName {
@@ -88,9 +160,9 @@ async fn catalogue() -> Json<Catalogue> {
                 per_filament: p.per_filament(),
             })
             .collect(),
-        rules: RULES.to_vec(),
-        tolerances: TOLERANCES.to_vec(),
-    })
+        rules: RULES.iter().map(|r| rule_in(r, pen)).collect(),
+        tolerances: TOLERANCES.iter().map(|t| tolerance_in(t, pen)).collect(),
+    }))
 }
 
 pub fn router() -> OpenApiRouter<App> {

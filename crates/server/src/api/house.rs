@@ -9,6 +9,7 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_job::chain::CellOverride;
 use wattotherm_job::house::{Choice, House, RULES, RuleId, TOLERANCES, ToleranceId};
+use wattotherm_measure::entry::Entry;
 use wattotherm_measure::{Instrument, Pen};
 
 use crate::body::{Body, Path};
@@ -34,8 +35,10 @@ pub struct RuleInForce {
 pub struct ToleranceInForce {
     /// Which tolerance.
     pub id: ToleranceId,
-    /// Value.
+    /// Value, in the unit in which it is kept.
     pub value: f64,
+    /// The same as a number in the unit of the shop.
+    pub shown: String,
 }
 
 /// House rules in force.
@@ -57,8 +60,8 @@ pub struct HousePage {
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct NewTolerance {
-    /// Value in its unit.
-    pub value: f64,
+    /// Value; without a unit behind it, in the one in which it is kept.
+    pub value: Entry,
 }
 
 fn page(house: House) -> HousePage {
@@ -77,6 +80,7 @@ fn page(house: House) -> HousePage {
             .map(|t| ToleranceInForce {
                 id: t.id,
                 value: house.tolerance(t.id),
+                shown: house.pen.plain_number(house.tolerance(t.id), t.unit, 4),
             })
             .collect(),
         instruments: house.instruments,
@@ -117,7 +121,7 @@ async fn choose(
 }
 
 #[utoipa::path(put, path = "/api/v1/house/tolerances/{id}", params(("id" = String, Path)), request_body = NewTolerance,
-    responses((status = 204), (status = 404, body = Problem), (status = 409, body = Problem)))]
+    responses((status = 204), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
 /// Sets a tolerance of the shop.
 async fn tolerance(
     State(app): State<App>,
@@ -125,7 +129,14 @@ async fn tolerance(
     Body(new): Body<NewTolerance>,
 ) -> Result<StatusCode, ApiError> {
     let id: ToleranceId = id_of("tolerance", &id)?;
-    app.with(move |s| Ok(s.set_tolerance(id, new.value, &now())?))
+    let spec = id.spec();
+    let Some(value) = new.value.parse(spec.unit).filter(|v| v.is_finite()) else {
+        return Err(ApiError::Values {
+            field: "value",
+            message: format!("“{}” is not a number of {}.", new.value.shown(), spec.label),
+        });
+    };
+    app.with(move |s| Ok(s.set_tolerance(id, value, &now())?))
         .await?;
     Ok(StatusCode::NO_CONTENT)
 }

@@ -70,7 +70,7 @@ impl House {
     pub fn reason(&self, rule: RuleId) -> String {
         match self.choices.get(&rule) {
             Some(c) if !c.reason.trim().is_empty() => c.reason.clone(),
-            _ => rule.spec().why.to_owned(),
+            _ => self.pen.text(rule.spec().why),
         }
     }
 

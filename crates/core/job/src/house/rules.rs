@@ -35,7 +35,7 @@ pub enum RuleId {
 pub struct RuleOption {
     /// Identifier.
     pub id: &'static str,
-    /// What one does in this school.
+    /// What one does in this school; quantities in braces, as [`wattotherm_measure::Pen::text`] reads them.
     pub label: &'static str,
 }
 
@@ -48,7 +48,7 @@ pub struct RuleSpec {
     pub question: &'static str,
     /// The schools, default first.
     pub options: &'static [RuleOption],
-    /// Why the default is the default.
+    /// Why the default is the default; quantities in braces.
     pub why: &'static str,
 }
 
@@ -86,11 +86,11 @@ pub const RULES: [RuleSpec; 18] = [
         id: RuleId::LinedCeiling,
         question: "How hot may a lined hot end go?",
         options: &[
-            o("c235", "235 °C"),
-            o("c240", "240 °C"),
-            o("c250", "The printer maker's figure, up to 250 °C"),
+            o("c235", "{235 °C}"),
+            o("c240", "{240 °C}"),
+            o("c250", "The printer maker's figure, up to {250 °C}"),
         ],
-        why: "Liners soften from about 240 °C, and some practitioners distrust them far lower.",
+        why: "Liners soften from about {240 °C}, and some practitioners distrust them far lower.",
     },
     RuleSpec {
         id: RuleId::HotTightening,
@@ -100,9 +100,9 @@ pub const RULES: [RuleSpec; 18] = [
                 "hottest_print",
                 "At the hottest print planned, never above the ceiling",
             ),
-            o("c220", "220 °C"),
-            o("c230", "230 °C"),
-            o("c235", "235 °C"),
+            o("c220", "{220 °C}"),
+            o("c230", "{230 °C}"),
+            o("c235", "{235 °C}"),
         ],
         why: "What was tight cold opens when the block expands.",
     },
@@ -200,7 +200,7 @@ pub const RULES: [RuleSpec; 18] = [
         options: &[
             o(
                 "shifted",
-                "Print 5 to 10 °C hotter, shorten retraction, then tune",
+                "Print {5 to 10 K} hotter, shorten retraction, then tune",
             ),
             o("old_values", "Tune from the old values"),
         ],

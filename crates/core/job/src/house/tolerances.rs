@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use wattotherm_measure::Unit;
 
 /// One limit.
 #[derive(
@@ -37,14 +38,14 @@ pub struct ToleranceSpec {
     /// What it limits.
     pub label: &'static str,
     /// Unit.
-    pub unit: &'static str,
+    pub unit: Unit,
     /// Value unless the shop says otherwise.
     pub default: f64,
     /// Least value accepted.
     pub min: f64,
     /// Greatest value accepted.
     pub max: f64,
-    /// Where the default comes from.
+    /// Where the default comes from; quantities in braces, as [`wattotherm_measure::Pen::text`] reads them.
     pub why: &'static str,
 }
 
@@ -60,7 +61,7 @@ impl ToleranceId {
 const fn t(
     id: ToleranceId,
     label: &'static str,
-    unit: &'static str,
+    unit: Unit,
     [default, min, max]: [f64; 3],
     why: &'static str,
 ) -> ToleranceSpec {
@@ -82,119 +83,119 @@ pub const TOLERANCES: [ToleranceSpec; 17] = [
     t(
         T::DrivePercent,
         "Drive: length fed",
-        "%",
+        Unit::Percent,
         [0.5, 0.05, 5.0],
         "Half a percent is what flow can't hide.",
     ),
     t(
         T::DriveStopPercent,
         "Drive: stop beyond",
-        "%",
+        Unit::Percent,
         [15.0, 5.0, 50.0],
         "No drive drifts that far. Something is wrong or broken.",
     ),
     t(
         T::TramMm,
         "Bed tram: height across the screws",
-        "mm",
+        Unit::Mm,
         [0.05, 0.005, 0.5],
-        "A quarter of a 0.2 mm first layer.",
+        "A quarter of a {0.2 mm} first layer.",
     ),
     t(
         T::OffsetZMm,
         "Z offset: height of the nozzle",
-        "mm",
+        Unit::Mm,
         [0.02, 0.005, 0.2],
-        "A tenth of a 0.2 mm first layer.",
+        "A tenth of a {0.2 mm} first layer.",
     ),
     t(
         T::FlowPercent,
         "Flow: wall thickness or mass",
-        "%",
+        Unit::Percent,
         [3.0, 0.5, 10.0],
-        "What a caliper can just prove on a 0.45 mm wall.",
+        "What a caliper can just prove on a {0.45 mm} wall.",
     ),
     t(
         T::DensityPercent,
         "Flow by mass: density known to",
-        "%",
+        Unit::Percent,
         [1.0, 0.1, 10.0],
         "Colour and fillers move it by about this much.",
     ),
     t(
         T::CubeMm,
         "Test cube: each edge",
-        "mm",
+        Unit::Mm,
         [0.10, 0.01, 1.0],
-        "Usual for a printed 20 mm cube.",
+        "Usual for a printed {20 mm} cube.",
     ),
     t(
         T::StringsScore,
         "Strings: score at most",
-        "",
+        Unit::One,
         [1.0, 0.0, 5.0],
         "A hair here and there brushes off.",
     ),
     t(
         T::CleanConfidencePercent,
         "Clean run: confidence",
-        "%",
+        Unit::Percent,
         [90.0, 50.0, 99.9],
         "Nine in ten repairs that pass are then repaired.",
     ),
     t(
         T::CleanRunLeastMin,
         "Clean run: at least",
-        "min",
+        Unit::Minute,
         [30.0, 1.0, 10_000.0],
         "Long enough for the whole machine to be warm.",
     ),
     t(
         T::FirmwareMarginC,
         "Firmware refuses targets within",
-        "°C",
+        Unit::Kelvin,
         [15.0, 0.0, 50.0],
-        "Of its own limit: a limit of 250 °C allows 235 °C.",
+        "Of its own limit: a limit of {250 °C} allows {235 °C}.",
     ),
     t(
         T::SensorRoomC,
         "Sensor against the room",
-        "°C",
+        Unit::Kelvin,
         [3.0, 0.5, 15.0],
         "What a glass bead of five percent may be off, and the thermometer a little.",
     ),
     t(
         T::LoopOvershootC,
         "Heater loop: overshoot after a step",
-        "°C",
+        Unit::Kelvin,
         [5.0, 0.5, 30.0],
         "More chars filament and softens a liner.",
     ),
     t(
         T::LoopSettleS,
         "Heater loop: settled after",
-        "s",
+        Unit::Second,
         [60.0, 5.0, 600.0],
         "A print begins about a minute after its temperature is reached.",
     ),
     t(
         T::LoopSdC,
         "Heater loop: standard deviation in the hold",
-        "°C",
+        Unit::Kelvin,
         [0.5, 0.05, 5.0],
         "Walls show swings of some two degrees as bands.",
     ),
     t(
         T::LoopDipC,
         "Heater loop: dip with the part fan",
-        "°C",
+        Unit::Kelvin,
         [5.0, 0.5, 30.0],
         "More, and layers bond badly until it is made up.",
     ),
     t(
         T::IdleHeatMin,
         "Heat with nobody there: off after",
-        "min",
+        Unit::Minute,
         [15.0, 0.2, 240.0],
         "Long enough for a screw, too short for a fire. Prints and routines don't count.",
     ),

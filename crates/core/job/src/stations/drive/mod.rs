@@ -429,7 +429,7 @@ impl Station for Drive {
         } else {
             match feed_for_drive_test(&order) {
                 Ok(commands) => up.commands = commands,
-                Err(e) => up.withheld = Some(e.to_string()),
+                Err(e) => up.withheld = Some(e.says(pen)),
             }
         }
         up.hot(if free_air { None } else { nozzle }, pen)
