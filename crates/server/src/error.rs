@@ -11,6 +11,8 @@ use wattotherm_link::SendError;
 use wattotherm_measure::Pen;
 use wattotherm_store::{BadRecord, ImportError, StoreError};
 
+use crate::everything::EverythingError;
+
 /// What is wrong with one field.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct FieldError {
@@ -73,6 +75,8 @@ pub enum ApiError {
     #[error(transparent)]
     Store(#[from] StoreError),
     #[error(transparent)]
+    Everything(#[from] EverythingError),
+    #[error(transparent)]
     Import(#[from] ImportError),
     #[error(transparent)]
     Link(#[from] SendError),
@@ -127,7 +131,9 @@ impl ApiError {
             Self::NotFound(_) => (S::NOT_FOUND, "not_found", "Not found"),
             Self::Forbidden(_) => (S::FORBIDDEN, "forbidden", "Not from here"),
             Self::Conflict(_) => (S::CONFLICT, "conflict", "Not now"),
-            Self::Store(e) | Self::Import(ImportError::Store(e)) => match e {
+            Self::Store(e)
+            | Self::Import(ImportError::Store(e))
+            | Self::Everything(EverythingError::Store(e)) => match e {
                 StoreError::NotFound { .. } | StoreError::Reference => {
                     (S::NOT_FOUND, "not_found", "Not found")
                 }

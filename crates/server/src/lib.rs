@@ -5,6 +5,7 @@ mod body;
 mod connections;
 mod demo;
 mod error;
+mod everything;
 mod live;
 mod moment;
 mod pages;

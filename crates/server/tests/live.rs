@@ -284,7 +284,7 @@ fn heat_with_nobody_there_is_warned_of_and_goes_off_and_somebody_keeps_it_on() {
     assert_eq!(
         s.call("PUT", "/api/v1/house/tolerances/idle_heat_min", Some(&rule))
             .0,
-        204
+        200
     );
     connected(&s, id, &t.host);
     assert_eq!(send(&s, id, "M104 S90").0, 200);

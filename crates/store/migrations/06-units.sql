@@ -4,3 +4,5 @@ CREATE TABLE house_units (
   temperature TEXT NOT NULL CHECK (temperature IN ('celsius', 'fahrenheit')),
   length TEXT NOT NULL CHECK (length IN ('millimetre', 'inch'))
 ) STRICT;
+-- Notes are looked through by words; the rest of the book isn't.
+CREATE INDEX logbook_notes ON logbook(id) WHERE kind = 'note';

@@ -198,6 +198,17 @@ impl Store {
         Ok(rows.collect::<Result<_, _>>()?)
     }
 
+    /// Numbers of all logs, the oldest first.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn trace_ids(&self) -> Result<Vec<i64>, StoreError> {
+        let mut statement = self
+            .conn
+            .prepare_cached("SELECT id FROM trace ORDER BY id")?;
+        let rows = statement.query_map([], |r| r.get(0))?;
+        Ok(rows.collect::<Result<_, _>>()?)
+    }
+
     /// Keeps lines of the wire, in one transaction.
     /// # Errors
     /// [`StoreError`] of the database.

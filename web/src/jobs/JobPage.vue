@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
+import { useMessage } from 'naive-ui'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
@@ -10,6 +11,7 @@ import TravellerCard from '../ui/TravellerCard.vue'
 
 const route = useRoute()
 const router = useRouter()
+const message = useMessage()
 const id = computed(() => Number(route.params.id))
 const { data, error } = useQuery({
   queryKey: ['job', id],
@@ -18,6 +20,19 @@ const { data, error } = useQuery({
 /* Counts up so that a station repeated after an adjust starts from fresh readings. */
 const round = ref(0)
 const key = computed(() => String(route.params.key || data.value?.traveller.now || ''))
+/** The stop of this job at which a station named by a finding is worked through: of the same filament, if it has one. */
+function back(station: string) {
+  const lines = data.value?.traveller.lines ?? []
+  const filament = key.value.split('.')[1]
+  const at = [station, `${station}.${filament}`]
+  const stop = lines.find((l) => at.includes(l.key)) ?? lines.find((l) => l.key.startsWith(`${station}.`))
+  if (stop) void router.push(`/jobs/${id.value}/${stop.key}`)
+  else
+    message.warning(
+      'This job doesn’t touch that station: nothing on its route changes it. Write a note, and start a job for the part behind it.',
+      { duration: 9000 },
+    )
+}
 function go(next: string | null | undefined) {
   void router.push(next ? `/jobs/${id.value}/${next}` : `/jobs/${id.value}/report`)
 }
@@ -47,6 +62,7 @@ function go(next: string | null | undefined) {
       :job="id"
       :station-key="key"
       @go="go"
+      @back="back"
       @again="round += 1"
     />
     <section v-else class="page">

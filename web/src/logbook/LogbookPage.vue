@@ -83,6 +83,10 @@ async function write() {
       </div>
       <button type="button" class="soft" @click="write">Write</button>
     </div>
+    <p class="quiet">
+      <a href="/api/v1/everything" download>Everything of this shop as a zip</a>: logbook, jobs, printers,
+      house rules, temperature logs.
+    </p>
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
     <p v-if="error" class="error">{{ error.message }}</p>
     <p v-else-if="data?.length === 0">No entry like that.</p>

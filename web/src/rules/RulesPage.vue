@@ -23,10 +23,10 @@ const tolerances = computed(() =>
     value: house.value?.tolerances.find((t) => t.id === spec.id)?.shown,
   })),
 )
-async function done(call: Promise<unknown>, what: string) {
+async function done<T>(call: Promise<T>, what: string | ((got: T) => string)) {
   try {
-    await call
-    message.info(what)
+    const got = await call
+    message.info(typeof what === 'string' ? what : what(got))
   } catch (e) {
     if (e instanceof ServerError) message.error(e.problem.detail)
   }
@@ -49,7 +49,7 @@ function tolerance(spec: Schemas['ToleranceShown'], event: Event) {
     answer(
       client.PUT('/api/v1/house/tolerances/{id}', { params: { path: { id: spec.id } }, body: { value } }),
     ),
-    `${spec.label}: ${text} ${spec.symbol} kept.`,
+    (kept) => `${spec.label}: ${kept.shown} ${spec.symbol} kept.`,
   )
 }
 function show(part: Partial<Schemas['Pen']>) {

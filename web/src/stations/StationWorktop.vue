@@ -24,7 +24,7 @@ import TrialForm from './TrialForm.vue'
 import { useStation } from './useStation'
 
 const props = defineProps<{ job: number; stationKey: string }>()
-const emit = defineEmits<{ go: [key: string | null | undefined]; again: [] }>()
+const emit = defineEmits<{ go: [key: string | null | undefined]; back: [station: string]; again: [] }>()
 const message = useMessage()
 const station = useStation(toRef(props, 'job'), toRef(props, 'stationKey'))
 const {
@@ -189,7 +189,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           :busy="closing"
           @close="close"
           @reopen="reopening = true"
-          @back="(s) => emit('go', s)"
+          @back="(s) => emit('back', s)"
         />
         <p class="kept" role="status">
           <template v-if="closed">Closed; the readings are in the logbook.</template>

@@ -121,24 +121,39 @@ async fn choose(
 }
 
 #[utoipa::path(put, path = "/api/v1/house/tolerances/{id}", params(("id" = String, Path)), request_body = NewTolerance,
-    responses((status = 204), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 200, body = ToleranceInForce), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
 /// Sets a tolerance of the shop.
 async fn tolerance(
     State(app): State<App>,
     Path(id): Path<String>,
     Body(new): Body<NewTolerance>,
-) -> Result<StatusCode, ApiError> {
+) -> Result<Json<ToleranceInForce>, ApiError> {
     let id: ToleranceId = id_of("tolerance", &id)?;
     let spec = id.spec();
     let Some(value) = new.value.parse(spec.unit).filter(|v| v.is_finite()) else {
+        let pen = app.read(|s| Ok(s.house()?.pen)).await?;
         return Err(ApiError::Values {
             field: "value",
-            message: format!("“{}” is not a number of {}.", new.value.shown(), spec.label),
+            message: format!(
+                "{}: “{}” is not a number. Type {} to {}.",
+                spec.label,
+                new.value.shown(),
+                pen.plain_number(spec.min, spec.unit, 4),
+                pen.plain(spec.max, spec.unit, 4)
+            ),
         });
     };
-    app.with(move |s| Ok(s.set_tolerance(id, value, &now())?))
+    let pen = app
+        .with(move |s| {
+            s.set_tolerance(id, value, &now())?;
+            Ok(s.house()?.pen)
+        })
         .await?;
-    Ok(StatusCode::NO_CONTENT)
+    Ok(Json(ToleranceInForce {
+        id,
+        value,
+        shown: pen.plain_number(value, spec.unit, 4),
+    }))
 }
 
 #[utoipa::path(put, path = "/api/v1/house/instruments/{id}", params(("id" = String, Path)), request_body = Instrument,

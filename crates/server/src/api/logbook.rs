@@ -2,8 +2,11 @@
 
 use axum::Json;
 use axum::extract::State;
-use axum::http::StatusCode;
+use axum::http::{StatusCode, header};
+use axum::response::{IntoResponse as _, Response};
+use futures_util::stream;
 use serde::Deserialize;
+use tokio::io::AsyncReadExt as _;
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -111,8 +114,37 @@ async fn note(
     Ok((StatusCode::CREATED, Json(Made { id })))
 }
 
+/// Bytes of a download at once.
+const PIECE: usize = 64 * 1024;
+
+#[utoipa::path(get, path = "/api/v1/everything",
+    responses((status = 200, content_type = "application/zip"), (status = 507, body = Problem)))]
+/// Everything of the shop as a zip of open formats: logbook, jobs, printers, filaments, house rules, logs.
+async fn everything(State(app): State<App>) -> Result<Response, ApiError> {
+    // A reader of its own: it takes seconds in an old shop, and nobody waits for it.
+    let store = app.with(|s| Ok(s.reader()?)).await?;
+    let file = tokio::task::spawn_blocking(move || crate::everything::everything(&store))
+        .await
+        .map_err(|_| ApiError::Internal)??;
+    let pieces = stream::try_unfold(tokio::fs::File::from_std(file), |mut file| async move {
+        let mut piece = vec![0; PIECE];
+        let n = file.read(&mut piece).await?;
+        piece.truncate(n);
+        Ok::<_, std::io::Error>((n > 0).then_some((piece, file)))
+    });
+    let headers = [
+        (header::CONTENT_TYPE, "application/zip"),
+        (
+            header::CONTENT_DISPOSITION,
+            "attachment; filename=\"wattotherm.zip\"",
+        ),
+    ];
+    Ok((headers, axum::body::Body::from_stream(pieces)).into_response())
+}
+
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
+        .routes(routes!(everything))
         .routes(routes!(find))
         .routes(routes!(logbook, note))
 }
