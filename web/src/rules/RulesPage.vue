@@ -115,26 +115,28 @@ function valueOf(event: Event) {
         is understood in any shop.
       </p>
       <div class="units">
-        <NRadioGroup
-          :value="house.units.temperature"
-          name="temperature"
-          size="large"
-          aria-label="Temperatures in"
-          @update:value="(temperature: 'celsius' | 'fahrenheit') => show({ temperature })"
-        >
-          <NRadioButton value="celsius" label="°C" />
-          <NRadioButton value="fahrenheit" label="°F" />
-        </NRadioGroup>
-        <NRadioGroup
-          :value="house.units.length"
-          name="length"
-          size="large"
-          aria-label="Lengths in"
-          @update:value="(length: 'millimetre' | 'inch') => show({ length })"
-        >
-          <NRadioButton value="millimetre" label="millimetres" />
-          <NRadioButton value="inch" label="inches" />
-        </NRadioGroup>
+        <div role="radiogroup" aria-label="Temperatures in">
+          <NRadioGroup
+            :value="house.units.temperature"
+            name="temperature"
+            size="large"
+            @update:value="(temperature: 'celsius' | 'fahrenheit') => show({ temperature })"
+          >
+            <NRadioButton value="celsius" label="°C" />
+            <NRadioButton value="fahrenheit" label="°F" />
+          </NRadioGroup>
+        </div>
+        <div role="radiogroup" aria-label="Lengths in">
+          <NRadioGroup
+            :value="house.units.length"
+            name="length"
+            size="large"
+            @update:value="(length: 'millimetre' | 'inch') => show({ length })"
+          >
+            <NRadioButton value="millimetre" label="millimetres" />
+            <NRadioButton value="inch" label="inches" />
+          </NRadioGroup>
+        </div>
       </div>
       <h2 class="part">Tolerances</h2>
       <table>

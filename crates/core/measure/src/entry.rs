@@ -76,20 +76,17 @@ impl Entry {
                     |c: char| c.is_ascii_digit() || matches!(c, '.' | ',' | '-' | '+' | '\u{2212}');
                 let digits = t.find(|c: char| !in_number(c)).unwrap_or(t.len());
                 let (number, behind) = t.split_at(digits);
-                let (factor, offset) = unit.suffix(behind.trim())?;
+                let turn = unit.suffix(behind.trim())?;
                 // Only digits: Rust would also read "inf", "nan" and "1e300", and none is a reading.
                 let value: f64 = number
                     .replace(',', ".")
                     .replace('\u{2212}', "-")
                     .parse()
                     .ok()?;
-                let converted = factor != 1.0 || offset != 0.0;
-                let value = value * factor + offset;
                 // 455 °F are 235 °C, not 235.000 000 000 000 03 of them.
-                Some(if converted {
-                    (value * 1e9).round() / 1e9
-                } else {
-                    value
+                Some(match turn {
+                    Some((factor, offset)) => ((value * factor + offset) * 1e9).round() / 1e9,
+                    None => value,
                 })
             }
         }

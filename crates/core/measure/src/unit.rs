@@ -109,11 +109,11 @@ impl Unit {
     }
 
     /// The unit of a typed suffix that measures the same, with what turns it into this one:
-    /// value = typed · factor + offset. None for a suffix of something else.
+    /// value = typed · factor + offset; no turn where it is this unit. None for a suffix of something else.
     ///
     /// Source: 1 in = 25.4 mm exactly (ISO 80000-3); t/°C = (t/°F − 32)/1.8 (ISO 80000-5).
     #[must_use]
-    pub fn suffix(self, typed: &str) -> Option<(f64, f64)> {
+    pub fn suffix(self, typed: &str) -> Option<Option<(f64, f64)>> {
         const INCH: f64 = 25.4;
         let same = match self {
             Self::Celsius => matches!(typed, "°C" | "C" | "c" | "°c"),
@@ -121,12 +121,14 @@ impl Unit {
             _ => typed == self.symbol(),
         };
         if typed.is_empty() || same {
-            return Some((1.0, 0.0));
+            return Some(None);
         }
         match (self, typed) {
-            (Self::Mm, "in" | "\"" | "″" | "inch") | (Self::MmPerS, "in/s") => Some((INCH, 0.0)),
-            (Self::Celsius, "°F" | "F" | "f" | "°f") => Some((1.0 / 1.8, -32.0 / 1.8)),
-            (Self::Kelvin, "°F" | "F" | "f" | "°f") => Some((1.0 / 1.8, 0.0)),
+            (Self::Mm, "in" | "\"" | "″" | "inch") | (Self::MmPerS, "in/s") => {
+                Some(Some((INCH, 0.0)))
+            }
+            (Self::Celsius, "°F" | "F" | "f" | "°f") => Some(Some((1.0 / 1.8, -32.0 / 1.8))),
+            (Self::Kelvin, "°F" | "F" | "f" | "°f") => Some(Some((1.0 / 1.8, 0.0))),
             _ => None,
         }
     }

@@ -282,7 +282,7 @@ impl Station for HeaterLoop {
             held: None,
             rule: r.rule,
             ultimate: r.tune.as_ref().and_then(|t| t.ultimate),
-            plant: r.tune.as_ref().and_then(|t| t.plant.clone()),
+            plant: r.tune.as_ref().and_then(|t| t.plant),
             reading: None,
             holds: false,
             tuned: r.tune.is_some(),
