@@ -79,10 +79,7 @@ const options = (field: Schemas['Field']) =>
           />
           <p v-if="station.errorOf(field.path)" class="error">{{ station.errorOf(field.path)?.message }}</p>
         </div>
-        <p v-if="field.hint || field.from" class="quiet wide">
-          {{ field.hint }}
-          <template v-if="field.from">{{ field.label }}: from {{ field.from }}.</template>
-        </p>
+        <p v-if="field.hint" class="quiet wide">{{ field.hint }}</p>
       </template>
     </div>
   </component>

@@ -266,6 +266,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
       error: errorOf(at),
       unit: fieldAt(at)?.symbol,
       kept: fieldAt(at)?.kept,
+      from: fieldAt(at)?.from ?? undefined,
       onAccept: (v: string) => {
         accept(at, v)
       },

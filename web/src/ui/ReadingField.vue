@@ -10,6 +10,8 @@ const props = defineProps<{
   /** Unit of the shop, and the one in which a number without a unit is kept. */
   unit?: string
   kept?: string
+  /** Where the value was taken from, if it wasn't typed. */
+  from?: string
   error?: Schemas['FieldError']
   small?: boolean
   words?: boolean
@@ -69,6 +71,7 @@ function next(event: KeyboardEvent) {
       />
       <span v-if="shownUnit" class="unit">{{ shownUnit }}</span>
     </div>
+    <p v-if="from && !error" class="from">from {{ from }}</p>
     <div v-if="error" :id="`${id}-error`" class="error">
       {{ error.message }}
       <span v-if="error.take != null" class="ways">
@@ -126,6 +129,10 @@ input[type='text'] {
 }
 .small .unit {
   font-size: 14px;
+}
+.from {
+  font-size: 14px;
+  color: var(--ink2);
 }
 .error {
   font-size: 14px;

@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use wattotherm_gcode::{SettingKey, read_settings};
 use wattotherm_printer::{FilamentFacts, Parameter, PrinterFacts, Replacement};
 
 use crate::chain::Strength;
@@ -56,7 +57,30 @@ pub struct ExpectedSetting {
     pub station: String,
 }
 
+/// Where a station takes a value from that is in force, for the word beside its field.
+pub const IN_FORCE: &str = "the value in force";
+/// See [`IN_FORCE`].
+pub const FROM_SNAPSHOT: &str = "the snapshot";
+
 impl Context {
+    /// A setting as it stood in the printer when the job began: command and letter, e.g. `M92` and `E`.
+    #[must_use]
+    pub fn stored(&self, code: &str, letter: char) -> Option<f64> {
+        let key = SettingKey {
+            code: code.to_owned(),
+            letter,
+        };
+        let report = read_settings(self.snapshot.as_deref()?);
+        report.values.get(&key).copied()
+    }
+
+    /// The value in force, or else the one that stood in the printer when the job began; with where it is from.
+    #[must_use]
+    pub fn before_or_stored(&self, code: &str, letter: char) -> Option<(f64, &'static str)> {
+        let in_force = self.before.map(|v| (v, IN_FORCE));
+        in_force.or_else(|| self.stored(code, letter).map(|v| (v, FROM_SNAPSHOT)))
+    }
+
     /// Whether gears or motor of the extruder were replaced in this job.
     #[must_use]
     pub fn fresh_drive(&self) -> bool {

@@ -12,7 +12,7 @@ use serde_json::{Value, json};
 use wattotherm_job::Context;
 use wattotherm_job::form::{Field, FieldKind, Form};
 use wattotherm_job::sheets::sheet;
-use wattotherm_job::stations::{AnyStation, EvaluateError};
+use wattotherm_job::stations::{self, AnyStation, EvaluateError};
 use wattotherm_measure::Pen;
 use wattotherm_measure::entry::{FieldProblem, Limit};
 
@@ -272,6 +272,50 @@ fn a_shop_of_inches_and_fahrenheit_begins_with_its_own_numbers_and_finds_the_sam
                 example.station, m.path, m.value, i.value
             );
         }
+    }
+}
+
+#[test]
+fn what_the_snapshot_knows_is_filled_in_and_says_where_it_is_from() {
+    let report = "echo: M92 X80.00 Y80.00 Z400.00 E93.00\necho: M301 P22.40 I1.32 D95.00\necho: M851 X-40.00 Y-10.00 Z-1.62\n";
+    let kept = Context {
+        snapshot: Some(report.into()),
+        ..Context::default()
+    };
+    let cases: [(&dyn AnyStation, &str, &str); 3] = [
+        (&stations::Drive, "steps_set", "93"),
+        (&stations::OffsetZ, "offset_set_mm", "-1.62"),
+        (&stations::HeaterLoop, "set_p", "22.4"),
+    ];
+    for (station, path, value) in cases {
+        let from = |readings: &Value, context: &Context| {
+            let form = station.form(readings, context);
+            let field = form.fields().find(|f| f.path == path).unwrap();
+            field.from.clone()
+        };
+        let mut begun = station.start(&kept);
+        assert_eq!(begun[path], value, "{station:?}");
+        assert_eq!(from(&begun, &kept).as_deref(), Some("the snapshot"));
+        // What is typed over it is the technician's; what is in force goes before the snapshot.
+        begun[path] = json!("7");
+        assert_eq!(from(&begun, &kept), None);
+        let in_force = Context {
+            before: Some(3.5),
+            before_text: Some("P 20.00 I 1.00 D 90.00".into()),
+            ..kept.clone()
+        };
+        let begun = station.start(&in_force);
+        assert_ne!(begun[path], value);
+        assert_eq!(
+            from(&begun, &in_force).as_deref(),
+            Some("the value in force")
+        );
+        // Nothing known, nothing said.
+        let bare = station.start(&Context::default());
+        assert_eq!(
+            (bare[path].as_str(), from(&bare, &Context::default())),
+            (Some(""), None)
+        );
     }
 }
 

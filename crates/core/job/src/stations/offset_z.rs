@@ -1,5 +1,7 @@
 //! Z offset: how high the nozzle stands, by a measured patch, by paper, or by a feeler.
 
+use std::collections::BTreeMap;
+
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_gcode as gcode;
@@ -191,6 +193,11 @@ fn read(readings: &OffsetZReadings, gauge_mm: f64) -> Result<Typed, ReadingError
     })
 }
 
+/// Offset in force, or else as the printer held it when the job began.
+fn offset_before(context: &Context) -> Option<(f64, &'static str)> {
+    context.before_or_stored("M851", 'Z')
+}
+
 fn kind_for(method: GapMethod) -> InstrumentKind {
     match method {
         GapMethod::Patch => InstrumentKind::Caliper,
@@ -235,7 +242,7 @@ impl Station for OffsetZ {
         };
         OffsetZReadings {
             method,
-            offset_set_mm: known(context.before, 3),
+            offset_set_mm: known(offset_before(context).map(|(v, _)| v), 3),
             instrument: instrument.into(),
             // Half the bore: as high as a line of this nozzle still presses on. Common practice, no source.
             commanded_mm: known(Some(context.printer.nozzle_mm * 0.5), 2),
@@ -365,6 +372,13 @@ impl Station for OffsetZ {
             return Ok(facts.stopped(Cause::BedTilted));
         }
         Ok(facts)
+    }
+
+    fn sources(context: &Context) -> BTreeMap<&'static str, &'static str> {
+        offset_before(context)
+            .map(|(_, says)| ("offset_set_mm", says))
+            .into_iter()
+            .collect()
     }
 
     fn words(f: &Facts<OffsetZFound>, pen: Pen) -> Words {

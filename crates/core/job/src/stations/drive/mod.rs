@@ -319,6 +319,11 @@ fn mean_of(values: &[f64], rule: &Instrument) -> Option<FreshMean> {
     fresh_mean(values, rule, 2.0)
 }
 
+/// Steps in force, or else as the printer held them when the job began.
+fn steps_before(context: &Context) -> Option<(f64, &'static str)> {
+    context.before_or_stored("M92", 'E')
+}
+
 fn rule_for(readings: &DriveReadings, context: &Context) -> Instrument {
     context
         .house
@@ -339,7 +344,7 @@ impl Station for Drive {
         let temp = context.filament.as_ref().and_then(|f| f.print_temp_c);
         let blank = Entry::default;
         DriveReadings {
-            steps_set: known(context.before, 3),
+            steps_set: known(steps_before(context).map(|(v, _)| v), 3),
             mark_mm: "120".into(),
             feed_mm: "100".into(),
             speed_mm_s: "1.5".into(),
@@ -537,8 +542,8 @@ impl Station for Drive {
 
     fn sources(context: &Context) -> BTreeMap<&'static str, &'static str> {
         let mut from = BTreeMap::new();
-        if context.before.is_some() {
-            from.insert("steps_set", "the value in force");
+        if let Some((_, says)) = steps_before(context) {
+            from.insert("steps_set", says);
         }
         if context.printer.gear.is_some() {
             for path in [

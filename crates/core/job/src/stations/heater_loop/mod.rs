@@ -8,6 +8,8 @@ mod words;
 
 pub use readings::{HeaterLoopReadings, WrittenGains};
 
+use std::collections::BTreeMap;
+
 use readings::{Typed, typed};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
@@ -24,7 +26,7 @@ use super::set_up::{rule_text, tolerance};
 use super::{SetUp, Station, expanded_95, expanded_type_b, known, print_temp_c};
 use crate::caution::SignalWord;
 use crate::chain::Strength;
-use crate::context::Context;
+use crate::context::{Context, FROM_SNAPSHOT, IN_FORCE};
 use crate::finding::{Band, Cause, Facts, Words};
 use crate::form::{Action, Field, Form};
 use crate::house::{RuleId, ToleranceId};
@@ -152,6 +154,15 @@ fn typed_verification(typed: &Typed) -> Option<VerifyResult> {
     })
 }
 
+/// Gains in force, or else as the printer held them when the job began.
+fn gains_before(context: &Context) -> Option<(Gains, &'static str)> {
+    let in_force = context.before_text.as_deref().and_then(Gains::from_text);
+    let stored = || context.snapshot.as_deref().and_then(Gains::reported);
+    in_force
+        .map(|g| (g, IN_FORCE))
+        .or_else(|| stored().map(|g| (g, FROM_SNAPSHOT)))
+}
+
 /// What the last round's readings hold under a name.
 fn kept<T: DeserializeOwned>(context: &Context, name: &str) -> Option<T> {
     let value = context.previous.as_ref()?.get(name)?;
@@ -167,7 +178,7 @@ impl Station for HeaterLoop {
     /// The gains in force come from the last round; its autotune stays, so that another rule can be tried
     /// without another quarter of an hour.
     fn start(context: &Context) -> HeaterLoopReadings {
-        let gains = context.before_text.as_deref().and_then(Gains::from_text);
+        let gains = gains_before(context).map(|(g, _)| g);
         let [p, i, d] = gains.map_or([None; 3], |g| g.in_form(OutputForm::Byte).map(Some));
         HeaterLoopReadings {
             target_c: kept(context, "target_c")
@@ -182,6 +193,13 @@ impl Station for HeaterLoop {
             written: kept(context, "written").flatten(),
             ..HeaterLoopReadings::default()
         }
+    }
+
+    fn sources(context: &Context) -> BTreeMap<&'static str, &'static str> {
+        let from = gains_before(context).map(|(_, says)| says);
+        from.into_iter()
+            .flat_map(|says| ["set_p", "set_i", "set_d"].map(|path| (path, says)))
+            .collect()
     }
 
     fn form(_: &HeaterLoopReadings, _: &Context) -> Form {
