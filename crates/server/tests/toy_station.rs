@@ -1,8 +1,11 @@
 //! A station is its file and its line: this one stands in no list of the application, and everything knows it.
 #![allow(clippy::unwrap_used)]
 
+mod common;
+
 use std::sync::mpsc;
 
+use common::ask;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use utoipa::ToSchema;
@@ -129,19 +132,9 @@ impl Shop {
     }
 
     fn call(&self, method: &str, path: &str, body: Option<Value>) -> (u16, Value) {
-        let agent: ureq::Agent = ureq::Agent::config_builder()
-            .http_status_as_error(false)
-            .build()
-            .into();
-        let request = ureq::http::Request::builder()
-            .method(method)
-            .uri(format!("{}{path}", self.url))
-            .header("content-type", "application/json");
-        let body = body.map(|b| b.to_string()).unwrap_or_default();
-        let mut response = agent.run(request.body(body).unwrap()).unwrap();
-        let text = response.body_mut().read_to_string().unwrap();
-        let value = serde_json::from_str(&text).unwrap_or(Value::Null);
-        (response.status().as_u16(), value)
+        let body = body.map(|b| b.to_string());
+        let json = [("content-type", "application/json")];
+        ask(&self.url, method, path, body.as_deref(), &json).unwrap()
     }
 
     fn ok(&self, method: &str, path: &str, body: Option<Value>) -> Value {

@@ -3,6 +3,8 @@
 //! Source: words and numbers after NIST IR 6556 (RS274/NGC) and ISO 6983-1; the M-codes as
 //! printers' firmwares commonly have them (common practice, no published source).
 
+use std::fmt;
+
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_measure::text::plain;
@@ -21,11 +23,10 @@ pub struct Command {
 pub const LEAST_EXTRUSION_C: f64 = 170.0;
 
 /// Why a command is not written.
-#[derive(Clone, Copy, Debug, PartialEq, thiserror::Error)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 #[non_exhaustive]
 pub enum CommandError {
     /// Not a number, or far outside what the command can mean.
-    #[error("{word} of {got} is not possible: give {min} to {max}")]
     Value {
         /// Word of the command.
         word: &'static str,
@@ -37,7 +38,6 @@ pub enum CommandError {
         max: f64,
     },
     /// Cold extrusion.
-    #[error("Feeding at {got_c} °C would strip the filament. Heat to at least {least_c} °C.")]
     TooCold {
         /// Temperature asked for [°C].
         got_c: f64,
@@ -45,9 +45,6 @@ pub enum CommandError {
         least_c: f64,
     },
     /// Above the ceiling.
-    #[error(
-        "{got_c} °C is above this hot end's ceiling of {ceiling_c} °C. Feed at {ceiling_c} °C or below."
-    )]
     AboveCeiling {
         /// Temperature asked for [°C].
         got_c: f64,
@@ -56,13 +53,26 @@ pub enum CommandError {
     },
 }
 
+impl fmt::Display for CommandError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.says(Pen::METRIC))
+    }
+}
+
+impl std::error::Error for CommandError {}
+
 impl CommandError {
-    /// The same in the units of a shop.
+    /// What is wrong and what to do, in the units of a shop.
     #[must_use]
     pub fn says(&self, pen: Pen) -> String {
         let c = |v: f64| pen.plain(v, Unit::Celsius, 1);
         match *self {
-            Self::Value { .. } => self.to_string(),
+            Self::Value {
+                word,
+                got,
+                min,
+                max,
+            } => format!("{word} of {got} is not possible: give {min} to {max}"),
             Self::TooCold { got_c, least_c } => format!(
                 "Feeding at {} would strip the filament. Heat to at least {}.",
                 c(got_c),

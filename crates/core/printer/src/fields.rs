@@ -362,7 +362,7 @@ pub static FACT_FIELDS: [FactField; 27] = [
             "firmware limit",
             Unit::Celsius,
             [100.0, 500.0, 200.0, 450.0],
-            "firmwares are built with limits of 100 to 500 °C",
+            "firmwares are built with limits of {100 to 500 °C}",
         ),
         "The firmware's configuration, or the highest target that the printer's menu takes plus its margin.",
     ),

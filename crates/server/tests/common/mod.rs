@@ -96,24 +96,7 @@ impl Server {
         body: Option<&str>,
         headers: &[(&str, &str)],
     ) -> Option<(u16, Value)> {
-        let agent: ureq::Agent = ureq::Agent::config_builder()
-            .http_status_as_error(false)
-            .build()
-            .into();
-        let mut request = ureq::http::Request::builder()
-            .method(method)
-            .uri(format!("{}{path}", self.url));
-        for (k, v) in headers {
-            request = request.header(*k, *v);
-        }
-        let mut response = agent
-            .run(request.body(body.unwrap_or("").to_owned()).unwrap())
-            .ok()?;
-        let text = response.body_mut().read_to_string().ok()?;
-        Some((
-            response.status().as_u16(),
-            serde_json::from_str(&text).unwrap_or(Value::String(text)),
-        ))
+        ask(&self.url, method, path, body, headers)
     }
 
     pub fn get(&self, path: &str) -> Value {
@@ -121,6 +104,34 @@ impl Server {
         assert_eq!(status, 200, "{path}: {body}");
         body
     }
+}
+
+/// Asks a server: its status and what it said, as JSON or as text. None where it didn't answer at all.
+pub fn ask(
+    url: &str,
+    method: &str,
+    path: &str,
+    body: Option<&str>,
+    headers: &[(&str, &str)],
+) -> Option<(u16, Value)> {
+    let agent: ureq::Agent = ureq::Agent::config_builder()
+        .http_status_as_error(false)
+        .build()
+        .into();
+    let mut request = ureq::http::Request::builder()
+        .method(method)
+        .uri(format!("{url}{path}"));
+    for (k, v) in headers {
+        request = request.header(*k, *v);
+    }
+    let mut response = agent
+        .run(request.body(body.unwrap_or("").to_owned()).unwrap())
+        .ok()?;
+    let text = response.body_mut().read_to_string().ok()?;
+    Some((
+        response.status().as_u16(),
+        serde_json::from_str(&text).unwrap_or(Value::String(text)),
+    ))
 }
 
 /// A page's socket.
