@@ -68,7 +68,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
     :theme-overrides="overrides(tokens)"
     class="provider"
   >
-    <NMessageProvider placement="top" :duration="6000">
+    <NMessageProvider placement="top" :duration="6000" :max="2">
       <div class="shell">
         <header class="no-print">
           <RouterLink to="/" class="brand">

@@ -37,7 +37,7 @@ const tip = computed(() => 150 - gap.value)
     <text x="62" :y="Math.max(18, tip - 10)" class="now">{{ words?.measured }}</text>
     <template v-if="want !== null && want > 0">
       <path :d="`M420 ${150 - want}H560`" class="want" />
-      <text x="424" :y="144 - want">should be {{ words?.nominal }}</text>
+      <text x="424" :y="144 - want" class="small">should be {{ words?.nominal }}</text>
     </template>
   </svg>
 </template>
@@ -59,5 +59,8 @@ svg {
   stroke: var(--pass);
   stroke-width: 2;
   stroke-dasharray: 6 4;
+}
+.small {
+  font-size: 13px;
 }
 </style>

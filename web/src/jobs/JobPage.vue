@@ -29,7 +29,7 @@ function back(station: string) {
   if (stop) void router.push(`/jobs/${id.value}/${stop.key}`)
   else
     message.warning(
-      'This job doesn’t touch that station: nothing on its route changes it. Write a note, and start a job for the part behind it.',
+      'That station isn’t on this job’s route. Set it right by hand, write a note, then measure here again.',
       { duration: 9000 },
     )
 }

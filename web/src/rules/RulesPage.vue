@@ -215,6 +215,10 @@ function valueOf(event: Event) {
 </template>
 
 <style scoped>
+/* As high as the buttons that it parts. */
+.units :deep(.n-radio-group__splitor) {
+  height: auto;
+}
 .units {
   display: flex;
   gap: 20px;

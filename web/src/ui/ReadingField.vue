@@ -55,7 +55,7 @@ function next(event: KeyboardEvent) {
 </script>
 
 <template>
-  <div class="reading" :class="{ small, bad: error }">
+  <div class="reading" :class="{ small, bad: error, long: text.length > 5 }">
     <label :for="id">{{ label }}</label>
     <div class="box">
       <input
@@ -114,6 +114,9 @@ input[type='text'] {
   font-variant-numeric: tabular-nums;
   padding: 0 12px;
   height: 100%;
+}
+.long:not(.small) input[type='text'] {
+  font-size: 23px;
 }
 .unit {
   font-family: var(--mono);

@@ -261,8 +261,8 @@ fn a_shop_of_inches_and_fahrenheit_begins_with_its_own_numbers_and_finds_the_sam
         );
         for ((m, limit), (i, _)) in numbers(&a).into_iter().zip(numbers(&b)) {
             let close = match (m.value, i.value) {
-                // Three digits of an inch or a degree are what is shown.
-                (Some(x), Some(y)) => (x - y).abs() <= 0.01 * x.abs().max(0.6),
+                // To the last digit: what was in force must not move because it was shown.
+                (Some(x), Some(y)) => (x - y).abs() < 1e-9,
                 (None, None) => true,
                 _ => false,
             };

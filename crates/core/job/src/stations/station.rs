@@ -224,7 +224,8 @@ impl<S: Station> AnyStation for S {
     }
 }
 
-/// Numbers that a station begins with, written in the units of the shop: "392 °F".
+/// Numbers that a station begins with, written in the units of the shop where they are the same number there:
+/// "392 °F". The others stay in the unit in which they are kept, and a page says so.
 fn in_shop_units(readings: &mut Value, form: &Form, pen: Pen) {
     for field in form.fields() {
         let Some(unit) = field.limit.map(|l| l.unit) else {
@@ -237,7 +238,12 @@ fn in_shop_units(readings: &mut Value, form: &Form, pen: Pen) {
             && let Ok(entry) = serde_json::from_value::<Entry>(place.clone())
             && let Some(value) = entry.parse(unit)
         {
-            *place = pen.plain(value, unit, 3).into();
+            // Only what stays the same number: a Z offset of -1.682 mm is not -0.0662 in.
+            let text = pen.plain(value, unit, 3);
+            let back = Entry::from(text.as_str()).parse(unit);
+            if back.is_some_and(|b| (b - value).abs() < 1e-9) {
+                *place = text.into();
+            }
         }
     }
 }
