@@ -155,3 +155,19 @@ test('a printer is put right, renamed, retired and taken back, and the book tell
     page.getByText(/put right: renamed, was Willow; .*bore 0\.8 mm \(was bore 0\.4 mm\)/),
   ).toBeVisible()
 })
+
+test('no page is higher than its screen: only its parts scroll', async ({ page }) => {
+  await page.setViewportSize({ width: 1280, height: 800 })
+  for (const path of [
+    '/jobs/6/heater_loop',
+    '/jobs/4/intake',
+    '/jobs/3/drive',
+    '/jobs/new/1',
+    '/rules',
+    '/logbook',
+  ]) {
+    await page.goto(path)
+    await expect(page.getByRole('heading', { level: 1 }).first()).toBeVisible()
+    await expect.poll(() => page.evaluate(() => document.documentElement.scrollHeight), path).toBe(800)
+  }
+})

@@ -162,6 +162,7 @@ nav a.here {
   min-width: 44px;
 }
 main {
+  position: relative;
   overflow: auto;
   outline: none;
 }

@@ -80,6 +80,7 @@ function go(next: string | null | undefined) {
   height: 100%;
 }
 .card {
+  position: relative;
   background: var(--sheet);
   border-right: 2px dotted var(--ink2);
   overflow: auto;

@@ -250,6 +250,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   height: 100%;
 }
 .draw {
+  position: relative;
   padding: 20px 28px;
   overflow: auto;
 }
@@ -313,6 +314,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   font-size: 18px;
 }
 .grow {
+  position: relative;
   flex: 1;
   overflow: auto;
 }

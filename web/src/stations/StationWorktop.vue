@@ -231,7 +231,9 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   flex-direction: column;
   min-height: 0;
 }
+/* What is laid out of the flow in it scrolls with it, and doesn't stretch the page. */
 .scroll {
+  position: relative;
   flex: 1;
   overflow: auto;
   padding: 20px 28px 10px;
