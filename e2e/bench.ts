@@ -1,4 +1,4 @@
-import { expect, type APIRequestContext, type Page } from '@playwright/test'
+import { expect, type APIRequestContext, type Locator, type Page } from '@playwright/test'
 
 interface Set {
   drive?: number
@@ -107,6 +107,21 @@ export async function tickAll(page: Page, heading: RegExp) {
 export async function fillAll(page: Page, values: Record<string, string>) {
   for (const [label, value] of Object.entries(values))
     await page.getByLabel(label, { exact: true }).fill(value)
+}
+
+/** Chooses one of a list by a part of its name, as one types it. */
+export async function pick(scope: Page | Locator, label: string, name: string) {
+  const field = scope.getByRole('combobox', { name: new RegExp(`^${label}: `) })
+  await field.fill(name)
+  await field.press('Enter')
+  await expect(field).toHaveAccessibleName(new RegExp(name.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')))
+}
+
+/** Unfolds everything that is folded at a station. */
+export async function openAll(page: Page) {
+  await expect(page.getByRole('region', { name: 'Worktop' })).toBeVisible()
+  for (const part of await page.locator('details').all())
+    if ((await part.getAttribute('open')) === null) await part.locator('summary').click()
 }
 
 export const accepted = {

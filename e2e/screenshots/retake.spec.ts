@@ -1,6 +1,7 @@
 import { expect, test } from '@playwright/test'
 
 import { OwnServer } from '../server'
+import { pick } from '../bench'
 
 /* Retakes docs/screenshots/ from fresh demo data: `make screenshots`. */
 const views = [
@@ -55,7 +56,7 @@ test('every main view, from the demo data', async ({ page }) => {
         }
       }
       if (name === 'heat-logs') {
-        await page.getByLabel('Keep it with').selectOption('Hazel')
+        await pick(page, 'Keep it with', 'Hazel')
         await page.getByRole('button', { name: /hold test/ }).click()
         await expect(page.getByText('Marked in the log')).toBeVisible()
       }
@@ -64,6 +65,10 @@ test('every main view, from the demo data', async ({ page }) => {
       await expect(page.getByText(/Opening the|keeping/)).toHaveCount(0)
       await page.screenshot({ path: `../docs/screenshots/${name}.png` })
     }
+    await page.setViewportSize({ width: 390, height: 844 })
+    await page.goto(`${url}/jobs/3/drive`)
+    await expect(page.getByRole('button', { name: /Set and repeat/ })).toBeVisible()
+    await page.screenshot({ path: '../docs/screenshots/phone.png' })
   } finally {
     await server.kill()
   }

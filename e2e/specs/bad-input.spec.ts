@@ -1,13 +1,6 @@
-import { expect, test, type Page } from '@playwright/test'
+import { expect, test } from '@playwright/test'
 
-import { ownFilament, ownPrinter, startJob, verdict } from '../bench'
-
-async function openAll(page: Page) {
-  await expect(page.getByRole('region', { name: 'Worktop' })).toBeVisible()
-  for (const part of await page.locator('details').all()) {
-    if ((await part.getAttribute('open')) === null) await part.locator('summary').click()
-  }
-}
+import { openAll, ownFilament, ownPrinter, startJob, verdict } from '../bench'
 
 test('every reading field of every station refuses what is no number, kindly, and keeps it', async ({
   page,
@@ -32,7 +25,7 @@ test('every reading field of every station refuses what is no number, kindly, an
   ]) {
     await page.goto(`/jobs/${job}/${key}`)
     await openAll(page)
-    const boxes = page.getByRole('region', { name: 'Worktop' }).locator('[data-reading]')
+    const boxes = page.getByRole('region', { name: 'Worktop' }).locator('[data-reading][inputmode=decimal]')
     const n = await boxes.count()
     for (let i = 0; i < n; i += 1) {
       const box = boxes.nth(i)
@@ -99,9 +92,9 @@ test('every number of the house rules refuses what is no number and keeps what w
 }) => {
   await page.goto('/rules')
   const numbers = page.locator('input[inputmode=decimal]')
-  await expect(numbers.first()).toBeVisible()
+  // Tolerances and instruments come one after the other.
+  await expect.poll(() => numbers.count()).toBeGreaterThan(20)
   const n = await numbers.count()
-  expect(n).toBeGreaterThan(20)
   for (let i = 0; i < n; i += 1) {
     const box = numbers.nth(i)
     const before = await box.inputValue()

@@ -9,6 +9,7 @@ import {
   noReport,
   ownFilament,
   ownPrinter,
+  pick,
   startJob,
   station,
   tickAll,
@@ -36,7 +37,7 @@ test('a nozzle of the same bore: Z redone, verifications pass, what hangs on the
   await tickAll(page, /Change the nozzle hot/)
   await hotTighten(page, /Tighten the nozzle at 230 °C/)
 
-  await page.getByLabel('Instrument').selectOption('micrometer')
+  await pick(page, 'Instrument', 'micrometer')
   await fillAll(page, {
     'front left': '0,26',
     'front right': '0.26',
@@ -50,7 +51,7 @@ test('a nozzle of the same bore: Z redone, verifications pass, what hangs on the
   // The repeated station begins with blank readings.
   await expect(page.locator('[data-reading]').first()).toHaveValue('')
   await expect(page.getByLabel('Z offset set')).toHaveValue('-1.682')
-  await page.getByLabel('Instrument').selectOption('micrometer')
+  await pick(page, 'Instrument', 'micrometer')
   await fillAll(page, {
     'front left': '0.20',
     'front right': '0.20',
@@ -62,7 +63,7 @@ test('a nozzle of the same bore: Z redone, verifications pass, what hangs on the
   await close(page)
 
   await tickAll(page, /before you tune/)
-  await page.getByLabel('Instrument').selectOption('micrometer')
+  await pick(page, 'Instrument', 'micrometer')
   for (const side of [1, 2, 3, 4]) {
     await fillAll(page, { [`side ${side}, low`]: '0.45', [`side ${side}, high`]: '0.452' })
   }
@@ -103,13 +104,13 @@ test('a drive with a wrong gear ratio stops with its cause, then adjusts, then p
 
   await page.getByText('Set-up: mark, feed, speed').click()
   await fillAll(page, { 'Steps/mm set': '418.6' })
-  await page.getByLabel('Instrument').selectOption('caliper')
+  await pick(page, 'Instrument', 'caliper')
   await fillAll(page, { 'Run 1, left over': '22.1', 'Run 2, left over': '22.0' })
   await expect(verdict(page)).toContainText(/Adjust: 418\.6 → 427\.4 steps\/mm/)
   await close(page, /Set and repeat/)
   // The repeated station begins with blank readings.
   await expect(page.locator('[data-reading]').first()).toHaveValue('')
-  await page.getByLabel('Instrument').selectOption('caliper')
+  await pick(page, 'Instrument', 'caliper')
   await fillAll(page, { 'Run 1, left over': '20.02', 'Run 2, left over': '20.00' })
   await expect(verdict(page)).toContainText('Pass')
   await close(page)
@@ -143,9 +144,9 @@ test('a closed station is opened again with a reason, and the logbook shows both
   await page.getByRole('dialog').getByRole('button', { name: 'Reopen' }).click()
   await expect(page.getByRole('button', { name: /Close station/ })).toBeEnabled()
   await page.goto('/logbook')
-  await page.getByLabel('Printer', { exact: true }).selectOption('Willow')
+  await pick(page, 'Printer', 'Willow')
   await expect(page.getByRole('row', { name: /Reopened: forgot the pictures/ })).toContainText('replaces')
   await expect(page.getByRole('row', { name: /Willow.*3 steps done/ })).toContainText('replaced by')
-  await page.getByLabel('Part').selectOption('nozzle')
+  await pick(page, 'Part', 'nozzle')
   await expect(page.getByText('No entry like that.')).toBeVisible()
 })

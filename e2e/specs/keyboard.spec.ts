@@ -114,6 +114,8 @@ test('a whole job by keyboard alone', async ({ page, request }) => {
   await page.keyboard.type('popl')
   await page.keyboard.press('Enter')
   await expect(page.getByRole('heading', { level: 1, name: 'Poplar', exact: true })).toBeVisible()
+  // Escape is the dialog's until it is gone.
+  await expect(page.getByRole('dialog')).toHaveCount(0)
   await page.keyboard.press('Escape')
   await expect(page.getByRole('heading', { name: 'What to do now' })).toBeVisible()
 })

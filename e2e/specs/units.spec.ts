@@ -39,6 +39,8 @@ test('a shop of inches and Fahrenheit types, reads and keeps its own numbers, an
     await expect(box(2)).toContainText('in')
     await run(2).fill('1.063')
     await expect(verdict(page)).toContainText('Adjust: 93.0 → 100.3 steps/mm.')
+    // While one types the foot is one line; the plot is back when the field is left.
+    await run(2).blur()
     await expect(page.getByRole('img', { name: /^fed 3\.65|fed: 3\.65/ })).toBeVisible()
     // What goes to the printer is in its own units.
     await expect(page.getByLabel('Commands', { exact: true })).toContainText(/M92 E100\.2\d/)

@@ -166,7 +166,7 @@ fn whatever_is_typed_a_board_stays_inside_never_feeds_cold_and_never_passes_a_ce
             let harm = metal.run(&allowed.line);
             fed += u64::from(metal.fed_mm > before);
             assert_eq!(harm, None, "program {program}, {habits:?}: {story:#?}");
-            known.taken(&allowed);
+            known.follow(allowed.words());
         }
     }
     // A guard that let nothing through would be safe and useless.

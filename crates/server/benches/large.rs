@@ -67,7 +67,7 @@ fn fill(path: &std::path::Path, closings: &[(String, String, String, String)]) -
         let done = if open { 3 } else { closings.len() };
         for (station, text, readings, finding) in &closings[..done] {
             tx.execute(
-                "INSERT INTO logbook (at, kind, printer_id, job_id, station, who, text, verdict) VALUES (?1, 'closed', ?2, ?3, ?4, 'bench A', ?5, 'pass')",
+                "INSERT INTO logbook (at, kind, printer_id, job_id, stop, who, text, verdict) VALUES (?1, 'closed', ?2, ?3, ?4, 'bench A', ?5, 'pass')",
                 params![at(j, 10), printer, j, station, text],
             )
             .unwrap();
@@ -110,7 +110,7 @@ fn main() {
         .iter()
         .map(|e| {
             (
-                text(&e["station"]),
+                text(&e["stop"]),
                 text(&e["text"]),
                 e["readings"].to_string(),
                 e["finding"].to_string(),
@@ -127,7 +127,7 @@ fn main() {
         ("bench".to_owned(), 50),
         ("jobs".into(), 50),
         (format!("jobs/{open}"), 50),
-        (format!("jobs/{open}/stations/offset_z"), 50),
+        (format!("jobs/{open}/stops/offset_z"), 50),
         ("printers/7".into(), 50),
         ("house".into(), 50),
         ("logbook".into(), 10),
@@ -162,7 +162,7 @@ fn main() {
             while !over.load(Ordering::Relaxed) {
                 n += 1;
                 let body = json!({"base": n, "changes": [{"path": "/offset_set_mm", "value": format!("-1.{n}")}]});
-                let path = format!("{url}/api/v1/jobs/{open}/stations/offset_z/draft");
+                let path = format!("{url}/api/v1/jobs/{open}/stops/offset_z/draft");
                 ureq::put(path).send_json(body).unwrap();
             }
             println!("{n} drafts were kept meanwhile");
@@ -172,7 +172,7 @@ fn main() {
                 scope.spawn(|| {
                     let agent = ureq::Agent::new_with_defaults();
                     let body =
-                        json!({"readings": readings, "job": {"id": open, "station": "offset_z"}});
+                        json!({"readings": readings, "job": {"id": open, "stop": "offset_z"}});
                     (0..300)
                         .map(|_| {
                             let begun = Instant::now();

@@ -84,7 +84,7 @@ fn main() {
     println!("evaluate, {CLIENTS} clients: median {median:.2} ms, 99 % {p99:.2} ms (aim 5 ms)");
     let (median, p99) = evaluate(
         &url,
-        &json!({"readings": readings, "job": {"id": 3, "station": "drive"}}),
+        &json!({"readings": readings, "job": {"id": 3, "stop": "drive"}}),
     );
     println!("evaluate in a job, {CLIENTS} clients: median {median:.2} ms, 99 % {p99:.2} ms");
 

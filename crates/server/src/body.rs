@@ -16,7 +16,7 @@ pub const BODY_LIMIT: usize = 256 * 1024;
 pub const IMPORT_LIMIT: usize = 8 * 1024 * 1024;
 
 /// A body must be there by then.
-const BODY_PATIENCE: std::time::Duration = std::time::Duration::from_secs(20);
+pub const BODY_PATIENCE: std::time::Duration = std::time::Duration::from_secs(20);
 
 /// The ids in a path; what doesn't read is a problem like any other.
 pub struct Path<T>(pub T);

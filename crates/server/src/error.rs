@@ -68,6 +68,9 @@ pub enum ApiError {
     NotFound(String),
     #[error("{0}")]
     Conflict(String),
+    /// Readings that settle nothing can't close anything.
+    #[error("Not settled yet. {0}")]
+    Unsettled(String),
     #[error("{0}")]
     Forbidden(&'static str),
     #[error("{}", said(.0, *.1))]
@@ -130,6 +133,7 @@ impl ApiError {
             Self::Link(_) => (S::BAD_GATEWAY, "printer", "The printer"),
             Self::NotFound(_) => (S::NOT_FOUND, "not_found", "Not found"),
             Self::Forbidden(_) => (S::FORBIDDEN, "forbidden", "Not from here"),
+            Self::Unsettled(_) => (S::UNPROCESSABLE_ENTITY, "unsettled", "Not settled yet"),
             Self::Conflict(_) => (S::CONFLICT, "conflict", "Not now"),
             Self::Store(e)
             | Self::Import(ImportError::Store(e))
@@ -144,6 +148,7 @@ impl ApiError {
                     "damaged",
                     "The data file is damaged",
                 ),
+                StoreError::Value(_) => (S::UNPROCESSABLE_ENTITY, "values", "Values can't be kept"),
                 StoreError::Conflict(_) => (S::CONFLICT, "conflict", "Not now"),
                 StoreError::DiskFull => (S::INSUFFICIENT_STORAGE, "disk_full", "Disk full"),
                 StoreError::ReadOnly => (S::INSUFFICIENT_STORAGE, "read_only", "Read-only"),

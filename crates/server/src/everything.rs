@@ -15,6 +15,8 @@ logbook.csv  every entry of the logbook, oldest first (RFC 4180, UTF-8)
 printers.json, filaments.json, house.json
              printers with what is and was fitted and set; filaments; house rules
 traces/      temperature logs: seconds, temperature and target in degrees Celsius, duty and fan from 0 to 1 (CSV)
+files/       files as they were sent, each named by the SHA-256 of what it holds; files.csv says what each was called
+missing.txt  only where files that belong to the data are gone: their names
 
 Numbers are in degrees Celsius and millimetres, whatever the shop is shown. Times are RFC 3339.
 ";
@@ -36,12 +38,25 @@ pub enum EverythingError {
 
 struct Zip {
     inner: ZipWriter<File>,
+    /// Names of files that are gone: one of them must not keep all the rest from going out.
+    missing: Vec<String>,
 }
 
 impl Zip {
     fn begin(&mut self, name: &str) -> Result<&mut ZipWriter<File>, EverythingError> {
         self.inner.start_file(name, SimpleFileOptions::default())?;
         Ok(&mut self.inner)
+    }
+
+    fn copy(&mut self, store: &Store, sha256: &str, name: &str) -> Result<(), EverythingError> {
+        match store.files().open(sha256) {
+            Ok(mut file) => {
+                std::io::copy(&mut file, self.begin(name)?)?;
+            }
+            Err(StoreError::NotFound { .. }) => self.missing.push(format!("{name} ({sha256})")),
+            Err(e) => return Err(e.into()),
+        }
+        Ok(())
     }
 
     fn json(&mut self, name: &str, value: &impl Serialize) -> Result<(), EverythingError> {
@@ -56,6 +71,7 @@ impl Zip {
 pub fn everything(store: &Store) -> Result<File, EverythingError> {
     let mut zip = Zip {
         inner: ZipWriter::new(tempfile::tempfile()?),
+        missing: Vec::new(),
     };
     zip.begin("README.txt")?.write_all(READ_ME.as_bytes())?;
     logbook(store, &mut zip)?;
@@ -67,8 +83,13 @@ pub fn everything(store: &Store) -> Result<File, EverythingError> {
     }
     printers(store, &mut zip)?;
     traces(store, &mut zip)?;
+    files(store, &mut zip)?;
     zip.json("filaments.json", &store.filaments()?)?;
     zip.json("house.json", &store.house()?)?;
+    if !zip.missing.is_empty() {
+        let missing = zip.missing.join("\n");
+        zip.begin("missing.txt")?.write_all(missing.as_bytes())?;
+    }
     let mut file = zip.inner.finish()?;
     file.seek(SeekFrom::Start(0))?;
     Ok(file)
@@ -109,22 +130,24 @@ fn printers(store: &Store, zip: &mut Zip) -> Result<(), EverythingError> {
 }
 
 fn traces(store: &Store, zip: &mut Zip) -> Result<(), EverythingError> {
-    for id in store.trace_ids()? {
-        let (_, trace) = store.trace(id)?;
-        let name = format!("traces/trace-{id:05}.csv");
-        let mut csv = csv::Writer::from_writer(zip.begin(&name)?);
-        csv.write_record(["t_s", "temp_c", "target_c", "duty", "fan"])?;
-        let cell = |v: Option<f64>| v.map_or(String::new(), |v| v.to_string());
-        for s in &trace.samples {
-            csv.write_record([
-                s.t_s.to_string(),
-                s.temp_c.to_string(),
-                cell(s.target_c),
-                cell(s.duty),
-                cell(s.fan),
-            ])?;
-        }
-        csv.flush()?;
+    for head in store.all_traces()? {
+        let name = format!("traces/trace-{:05}.csv", head.id);
+        zip.copy(store, &head.sha256, &name)?;
+    }
+    Ok(())
+}
+
+fn files(store: &Store, zip: &mut Zip) -> Result<(), EverythingError> {
+    let all = store.attachments()?;
+    let mut csv = csv::Writer::from_writer(zip.begin("files.csv")?);
+    for file in &all {
+        csv.serialize(file)?;
+    }
+    csv.flush()?;
+    drop(csv);
+    let names: std::collections::BTreeSet<&str> = all.iter().map(|a| a.sha256.as_str()).collect();
+    for name in names {
+        zip.copy(store, name, &format!("files/{name}"))?;
     }
     Ok(())
 }

@@ -61,6 +61,12 @@ enum Command {
         #[arg(long)]
         data: Option<PathBuf>,
     },
+    /// Look the data through: the database, and every file beside it against its name.
+    Check {
+        /// Folder of the data file.
+        #[arg(long)]
+        data: Option<PathBuf>,
+    },
     /// Run a simulated printer that speaks the line protocol, for practice and tests.
     Twin {
         /// Address to listen on; port 0 takes a free one.
@@ -127,6 +133,7 @@ fn run(command: Command) -> Result<(), Failure> {
             let store = Store::open(&data_file(data)?, OpenOptions::default())?;
             print(&serde_json::to_string_pretty(&store.export(job)?)?)
         }
+        Command::Check { data } => check(&data_file(data)?),
         Command::Import { file, data } => {
             let text =
                 std::fs::read_to_string(&file).map_err(|e| format!("{}: {e}", file.display()))?;
@@ -202,12 +209,34 @@ fn evaluate_input(station: &str) -> Result<(), Failure> {
     print(&serde_json::to_string_pretty(&finding)?)
 }
 
+fn check(file: &Path) -> Result<(), Failure> {
+    if !file.exists() {
+        return Err(format!("There is no data file {}.", file.display()).into());
+    }
+    let store = Store::open(file, OpenOptions::default())?;
+    store.check_whole()?;
+    let damaged = store.damaged_files()?;
+    if damaged.is_empty() {
+        return print("The data is whole.");
+    }
+    Err(format!(
+        "{} of the files beside the data file are missing or damaged; put them back from a copy of the folder: {}",
+        damaged.len(),
+        damaged.join(", ")
+    )
+    .into())
+}
+
 fn serve(file: &Path, address: SocketAddr, demo: bool) -> Result<(), Failure> {
     let folder = file.parent().unwrap_or(Path::new("."));
     let _lock = FolderLock::take(folder)?;
     let mut store = Store::open(file, OpenOptions::default())?;
     if demo {
         fill_with_demo(&mut store)?;
+    }
+    // Tidying is no reason not to serve.
+    if let Err(e) = store.sweep_files() {
+        tracing::warn!(error = %e, "files that nothing names were not let go");
     }
     if !address.ip().is_loopback() {
         let _ = writeln!(

@@ -4,13 +4,9 @@ use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use tokio::sync::broadcast;
-use wattotherm_gcode::{Words, wanted_by};
-use wattotherm_job::finding::Finding;
 use wattotherm_job::route::{Stop, Traveller, UnknownStop, traveller};
-use wattotherm_job::{Context, ExpectedSetting};
-use wattotherm_measure::Verdict;
-use wattotherm_printer::{FilamentFacts, Parameter};
-use wattotherm_store::{Change, Closing, Job, Store, StoreError};
+use wattotherm_job::{Closed, Context, InForce, Situation};
+use wattotherm_store::{Change, Files, Job, Store, StoreError};
 
 use crate::error::ApiError;
 use crate::live::Live;
@@ -25,6 +21,8 @@ pub struct App {
     /// Reads beside the writes; none where there can't be a second connection.
     reader: Option<Arc<Mutex<Store>>>,
     store: Arc<Mutex<Store>>,
+    /// Files beside the data file: read and written without waiting for the database.
+    pub(crate) files: Files,
     contexts: Arc<Mutex<Contexts>>,
     /// Connected printers.
     pub(crate) live: Live,
@@ -43,6 +41,7 @@ impl App {
     /// If the system gives no thread for the printers' links.
     pub fn new(store: Store) -> std::io::Result<Self> {
         Ok(Self {
+            files: store.files().clone(),
             reader: store.reader().ok().map(|r| Arc::new(Mutex::new(r))),
             store: Arc::new(Mutex::new(store)),
             contexts: Arc::default(),
@@ -53,8 +52,9 @@ impl App {
     }
 
     /// Tells all pages that something was typed at a station.
-    pub fn tell_of_draft(&self, job: i64, station: &str, revision: u64) {
-        let news = serde_json::json!({"kind": "draft", "job": job, "station": station, "revision": revision});
+    pub fn tell_of_draft(&self, job: i64, stop: &str, revision: u64) {
+        let news =
+            serde_json::json!({"kind": "draft", "job": job, "stop": stop, "revision": revision});
         // Nobody listens where no page is open.
         let _ = self.drafts.send(news.to_string().into());
     }
@@ -129,11 +129,11 @@ impl App {
 
     /// Context of a job's station, kept while the logbook doesn't grow: it is asked for at every
     /// key that is typed.
-    pub async fn context(&self, job_id: i64, station: String) -> Result<Context, ApiError> {
+    pub async fn context(&self, job_id: i64, stop: String) -> Result<Context, ApiError> {
         let contexts = Arc::clone(&self.contexts);
         self.read(move |store| {
             let newest = store.newest_entry()?;
-            let key = (job_id, station);
+            let key = (job_id, stop);
             let mut kept = contexts.lock().unwrap_or_else(PoisonError::into_inner);
             if let Some((_, context)) = kept.get(&key).filter(|(at, _)| *at == newest) {
                 return Ok(context.clone());
@@ -191,78 +191,41 @@ pub fn context_of(
 ) -> Result<Context, StoreError> {
     // A job that was handed over is shown with the printer as it was then.
     let printer = store.printer_at(job.printer_id, job.finished_at.as_deref())?;
-    let settings = store.settings(job.printer_id)?;
-    let in_force = |p: Parameter, f: Option<i64>| {
-        settings
-            .iter()
-            .find(|s| s.parameter == p && s.filament_id == f && s.until_at.is_none())
-    };
-    let (parameter, filament_id) = match stop {
-        Stop::Parameter(p, f) => (Some(p), f),
-        _ => (None, None),
-    };
-    // Machine stations run with the job's first filament loaded.
-    let filament = job
+    let house = store.house()?;
+    let closings = store.closings(job.id)?;
+    let closed: Vec<Closed<'_>> = closings
+        .iter()
+        .map(|c| Closed {
+            stop: &c.stop,
+            readings: &c.readings,
+            finding: &c.finding,
+        })
+        .collect();
+    let in_force: Vec<InForce> = store
+        .settings(job.printer_id)?
+        .into_iter()
+        .filter(|s| s.until_at.is_none())
+        .map(|s| InForce {
+            parameter: s.parameter,
+            filament_id: s.filament_id,
+            value: s.value,
+            text: s.value_text,
+        })
+        .collect();
+    let filaments: Vec<(i64, String, String)> = job
         .filaments
         .iter()
-        .find(|f| filament_id.is_none_or(|id| f.id == id));
-    let value = parameter.and_then(|p| in_force(p, filament_id));
-    let key = stop.to_string();
-    let closings = store.closings(job.id)?;
-    let last = |station: &str| closings.iter().rev().find(|c| c.station == station);
-    let line = card.lines.iter().find(|l| l.key == key);
-    Ok(Context {
-        house: store.house()?,
-        printer: printer.facts,
-        filament: filament.map(|f| FilamentFacts {
-            name: f.name.clone(),
-            material: f.material.clone(),
-            print_temp_c: in_force(Parameter::PrintTemp, Some(f.id)).and_then(|s| s.value),
-        }),
-        before: value.and_then(|s| s.value),
-        before_text: value.and_then(|s| s.value_text.clone()),
-        strength: line.and_then(|l| l.strength),
-        adjusts_so_far: line.map_or(0, |l| l.adjusts),
-        replaced: job.replaced.clone(),
-        failure_times_min: job.failure_times_min.clone(),
-        parameter,
-        snapshot: last("snapshot")
-            .and_then(|c| c.readings["report"].as_str())
-            .map(str::to_owned),
-        expected: expected_of(card, &closings),
-        previous: last(&key).map(|c| c.readings.clone()),
-        list: parameter.is_none().then_some(key),
-    })
-}
-
-/// Values that a job's stations left in the printer's memory: the commands of the last adjust of each,
-/// in the order of the route card.
-fn expected_of(card: &Traveller, closings: &[Closing]) -> Vec<ExpectedSetting> {
-    let mut expected: Vec<ExpectedSetting> = Vec::new();
-    for line in &card.lines {
-        let adjusted = |c: &&Closing| {
-            let f: &Finding = &c.finding;
-            c.station == line.key
-                && f.facts.verdict == Verdict::Adjust
-                && f.facts.station != "compare"
-        };
-        let Some(closing) = closings.iter().rev().find(adjusted) else {
-            continue;
-        };
-        for command in &closing.finding.facts.commands {
-            let Ok(words) = Words::read(&command.line) else {
-                continue;
-            };
-            for (key, value) in wanted_by(&words) {
-                expected.retain(|e| e.code != key.code || e.letter != key.letter);
-                expected.push(ExpectedSetting {
-                    code: key.code,
-                    letter: key.letter,
-                    value,
-                    station: line.title.clone(),
-                });
-            }
-        }
-    }
-    expected
+        .map(|f| (f.id, f.name.clone(), f.material.clone()))
+        .collect();
+    let situation = Situation {
+        house: &house,
+        printer: &printer.facts,
+        filaments: &filaments,
+        in_force: &in_force,
+        closings: &closed,
+        card,
+        replaced: &job.replaced,
+        failure_times_min: &job.failure_times_min,
+    };
+    Ok(situation.context(stop))
 }

@@ -30,7 +30,7 @@ pub struct Order {
     /// Part fan in an autotune, 0 to 1.
     pub fan: f64,
     /// The job's station it is for.
-    pub for_station: Option<(i64, String)>,
+    pub for_stop: Option<(i64, String)>,
 }
 
 async fn gains_now(link: &Link) -> Option<String> {
@@ -48,7 +48,7 @@ impl App {
             printer_id,
             order.kind,
             order.target_c,
-            order.for_station.clone(),
+            order.for_stop.clone(),
             remote,
         )?;
         let number = begun.number;
@@ -158,7 +158,7 @@ impl App {
             },
         }
         done.at_c = link.status().nozzle().map(|t| t.at_c);
-        if let (Some((job, key)), false) = (&order.for_station, fields.is_empty())
+        if let (Some((job, key)), false) = (&order.for_stop, fields.is_empty())
             && let Err(e) = self.lay_into_draft(*job, key.clone(), fields).await
         {
             tracing::warn!(error = %e, "a routine's result was not laid into its draft");
@@ -171,7 +171,7 @@ impl App {
             return None;
         }
         let (kind, target_c) = (order.kind.id(), order.target_c);
-        let job_id = order.for_station.as_ref().map(|(j, _)| *j);
+        let job_id = order.for_stop.as_ref().map(|(j, _)| *j);
         // Time from the log's own start.
         let start = trace.samples[0].t_s;
         let trace = Trace::new(trace.samples.iter().map(|s| wattotherm_heat::Sample {
@@ -185,6 +185,7 @@ impl App {
                 kind,
                 target_c: Some(target_c),
                 trace: &trace,
+                source: None,
             };
             Ok(store.keep_trace(&new, &now())?)
         })

@@ -43,19 +43,19 @@ fn start(s: &Server, printer: i64, replaced: &[&str], filaments: &[i64]) -> i64 
 }
 
 fn close(s: &Server, job: i64, key: &str, over: &Value) -> (u16, Value) {
-    let mut readings = s.get(&format!("/api/v1/jobs/{job}/stations/{key}"))["readings"].clone();
+    let mut readings = s.get(&format!("/api/v1/jobs/{job}/stops/{key}"))["readings"].clone();
     for (k, v) in over.as_object().unwrap() {
         readings[k] = v.clone();
     }
     s.call(
         "POST",
-        &format!("/api/v1/jobs/{job}/stations/{key}/close"),
+        &format!("/api/v1/jobs/{job}/stops/{key}/close"),
         Some(&json!({"readings": readings})),
     )
 }
 
 fn tick(s: &Server, job: i64, key: &str) {
-    let n = s.get(&format!("/api/v1/jobs/{job}/stations/{key}"))["readings"]["steps"]
+    let n = s.get(&format!("/api/v1/jobs/{job}/stops/{key}"))["readings"]["steps"]
         .as_array()
         .unwrap()
         .len();
@@ -135,7 +135,7 @@ fn a_drive_with_a_wrong_gear_ratio_stops_adjusts_passes_and_opens_what_rests_on_
         &json!({"runs": ["20.1"], "steps_set": "427.36"}),
     );
     assert_eq!(
-        again["status"], 409,
+        again["status"], 422,
         "a rule and one run can't settle it: {again}"
     );
     let (_, pass) = close(
@@ -351,13 +351,13 @@ fn a_job_goes_out_and_comes_in_again_whole_or_not_at_all() {
         "{said}"
     );
     let mut wrong = file.clone();
-    wrong["entries"][3]["station"] = json!("oven");
+    wrong["entries"][3]["stop"] = json!("oven");
     let (status, problem) = other.call("POST", "/api/v1/import", Some(&wrong));
     assert_eq!(
         (status, problem["detail"].as_str()),
         (
             422,
-            Some("entries.3.station: There is no station “oven”. Nothing was imported.")
+            Some("entries.3.stop: There is no station “oven”. Nothing was imported.")
         )
     );
     wrong["wattotherm_job"] = json!(7);
@@ -369,11 +369,7 @@ fn a_job_goes_out_and_comes_in_again_whole_or_not_at_all() {
 fn a_reopened_station_keeps_its_history_and_gives_its_readings_back() {
     let demo = Server::demo();
     let again = json!({"reason": "first layer looks thin"});
-    let (status, busy) = demo.call(
-        "POST",
-        "/api/v1/jobs/1/stations/offset_z/reopen",
-        Some(&again),
-    );
+    let (status, busy) = demo.call("POST", "/api/v1/jobs/1/stops/offset_z/reopen", Some(&again));
     assert_eq!(status, 409, "another job is open on its printer");
     assert_eq!(
         busy["detail"],
@@ -386,7 +382,7 @@ fn a_reopened_station_keeps_its_history_and_gives_its_readings_back() {
     assert_eq!(s.call("POST", "/api/v1/import", Some(&file)).0, 201);
     let (status, card) = s.call(
         "POST",
-        "/api/v1/jobs/1/stations/offset_z/reopen",
+        "/api/v1/jobs/1/stops/offset_z/reopen",
         Some(&json!({"reason": "first layer looks thin"})),
     );
     assert_eq!(status, 200, "{card}");
@@ -398,12 +394,12 @@ fn a_reopened_station_keeps_its_history_and_gives_its_readings_back() {
             "Acceptance: again, since a station was opened after it.".into()
         )
     );
-    let top = s.get("/api/v1/jobs/1/stations/offset_z");
+    let top = s.get("/api/v1/jobs/1/stops/offset_z");
     assert_eq!(top["readings"]["patches"][0]["t_mm"], "0.20");
     assert_eq!(
         s.call(
             "POST",
-            "/api/v1/jobs/1/stations/offset_z/reopen",
+            "/api/v1/jobs/1/stops/offset_z/reopen",
             Some(&json!({"reason": " "}))
         )
         .0,
@@ -495,7 +491,7 @@ fn house_rules_change_the_plan_and_are_logged() {
             Some(&json!({"option": "never"}))
         )
         .0,
-        409
+        422
     );
     let (status, problem) = s.call(
         "PUT",
@@ -505,7 +501,7 @@ fn house_rules_change_the_plan_and_are_logged() {
     assert_eq!(
         (status, problem["detail"].as_str()),
         (
-            409,
+            422,
             Some("Drive: length fed can't be 50 %. Type 0.05 to 5 %.")
         )
     );
@@ -520,7 +516,7 @@ fn house_rules_change_the_plan_and_are_logged() {
 fn evaluating_in_a_job_follows_every_change_at_once() {
     let s = Server::demo();
     let readings = json!({"steps_set": "418.6", "mark_mm": "120", "feed_mm": "100", "instrument": "caliper", "runs": ["22", "22"]});
-    let body = json!({"readings": readings, "job": {"id": 3, "station": "drive"}});
+    let body = json!({"readings": readings, "job": {"id": 3, "stop": "drive"}});
     let finding = || {
         s.call("POST", "/api/v1/stations/drive/evaluate", Some(&body))
             .1
@@ -557,7 +553,7 @@ fn evaluating_in_a_job_follows_every_change_at_once() {
         finding()["words"]["cause"],
         "3 adjusts without a pass: the cause lies elsewhere"
     );
-    let gone = json!({"readings": readings, "job": {"id": 99, "station": "drive"}});
+    let gone = json!({"readings": readings, "job": {"id": 99, "stop": "drive"}});
     assert_eq!(
         s.call("POST", "/api/v1/stations/drive/evaluate", Some(&gone))
             .0,

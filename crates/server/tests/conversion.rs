@@ -13,7 +13,7 @@ use wattotherm_twin::{Build, Kind, Twin};
 fn close_now(s: &Server, job: i64, told: &[(&str, &str)]) -> String {
     let page = s.get(&format!("/api/v1/jobs/{job}"));
     let key = page["traveller"]["now"].as_str().unwrap().to_owned();
-    let worktop = s.get(&format!("/api/v1/jobs/{job}/stations/{key}"));
+    let worktop = s.get(&format!("/api/v1/jobs/{job}/stops/{key}"));
     let mut readings = worktop["readings"].clone();
     if let Some(steps) = readings.get_mut("steps").and_then(Value::as_array_mut) {
         for step in steps {
@@ -34,7 +34,7 @@ fn close_now(s: &Server, job: i64, told: &[(&str, &str)]) -> String {
     }
     let (status, got) = s.call(
         "POST",
-        &format!("/api/v1/jobs/{job}/stations/{key}/close"),
+        &format!("/api/v1/jobs/{job}/stops/{key}/close"),
         Some(&json!({ "readings": readings })),
     );
     assert_eq!(status, 200, "{key}: {got}");
@@ -134,7 +134,7 @@ fn a_conversion_lifts_ceiling_guard_targets_and_page_at_once_and_reopening_takes
         .unwrap();
     assert_eq!(link["values"], json!([]));
     // What stations expect: the ceiling's own, the profile's and the height's.
-    let at = |key: &str| s.get(&format!("/api/v1/jobs/{job}/stations/{key}"));
+    let at = |key: &str| s.get(&format!("/api/v1/jobs/{job}/stops/{key}"));
     assert_eq!(at("profile")["readings"]["best"], "0.6");
     assert_eq!(at("offset_z")["readings"]["commanded_mm"], "0.3");
     assert_eq!(at("ceiling")["readings"]["nozzle"], "steel");
@@ -153,7 +153,7 @@ fn a_conversion_lifts_ceiling_guard_targets_and_page_at_once_and_reopening_takes
     let why = json!({"reason": "the thread was torn"});
     let (status, got) = s.call(
         "POST",
-        &format!("/api/v1/jobs/{job}/stations/{fit}/reopen"),
+        &format!("/api/v1/jobs/{job}/stops/{fit}/reopen"),
         Some(&why),
     );
     assert_eq!(status, 200, "{got}");

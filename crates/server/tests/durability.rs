@@ -90,13 +90,13 @@ fn a_typed_reading_is_there_after_a_power_cut() {
     );
     let typed = json!({"readings": {"runs": ["27,5", "2"]}});
     assert_eq!(
-        s.call("PUT", "/api/v1/jobs/1/stations/drive/draft", Some(&typed))
+        s.call("PUT", "/api/v1/jobs/1/stops/drive/draft", Some(&typed))
             .0,
         200
     );
     s.kill();
     let again = Server::serve(folder.path());
-    let top = again.get("/api/v1/jobs/1/stations/drive");
+    let top = again.get("/api/v1/jobs/1/stops/drive");
     assert_eq!(
         (&top["readings"], top["kept"].as_bool()),
         (&typed["readings"], Some(true))

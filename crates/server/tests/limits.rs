@@ -313,7 +313,7 @@ fn an_import_meets_what_typing_meets() {
         assert_eq!(problem["errors"][0]["field"], field, "{problem}");
     }
     let many: Vec<_> = (0..2_001)
-        .map(|_| json!({"at": "2026-01-01T08:00:00Z", "station": "drive", "text": "x", "readings": null, "finding": null}))
+        .map(|_| json!({"at": "2026-01-01T08:00:00Z", "stop": "drive", "text": "x", "readings": null, "finding": null}))
         .collect();
     let mut long = file.clone();
     long["entries"] = json!(many);

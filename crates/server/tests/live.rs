@@ -161,7 +161,7 @@ fn a_routine_goes_on_without_a_page_and_its_result_waits_in_the_draft() {
         .unwrap();
     connected(&s, id, &t.host);
     let path = format!("/api/v1/printers/{id}/routine");
-    let tune = json!({"kind": "autotune", "target_c": 210, "job": job, "station": "heater_loop"});
+    let tune = json!({"kind": "autotune", "target_c": 210, "job": job, "stop": "heater_loop"});
     assert_eq!(s.call("POST", &path, Some(&tune)).0, 202);
     let (status, busy) = s.call("POST", &path, Some(&tune));
     assert_eq!(
@@ -171,7 +171,7 @@ fn a_routine_goes_on_without_a_page_and_its_result_waits_in_the_draft() {
             Some("A routine runs already (autotune). Stop it, or wait for its end.")
         )
     );
-    let station = format!("/api/v1/jobs/{job}/stations/heater_loop");
+    let station = format!("/api/v1/jobs/{job}/stops/heater_loop");
     assert!(
         within(60, || s.get(&station)["readings"]["tune"]["plant"]
             .is_object()),
@@ -215,7 +215,7 @@ fn a_breaking_sensor_ends_a_routine_and_its_log_says_why() {
         .as_i64()
         .unwrap();
     connected(&s, id, &t.host);
-    let hold = json!({"kind": "hold", "target_c": 210, "job": job, "station": "heater_loop"});
+    let hold = json!({"kind": "hold", "target_c": 210, "job": job, "stop": "heater_loop"});
     assert_eq!(
         s.call(
             "POST",
@@ -225,13 +225,13 @@ fn a_breaking_sensor_ends_a_routine_and_its_log_says_why() {
         .0,
         202
     );
-    let station = format!("/api/v1/jobs/{job}/stations/heater_loop");
+    let station = format!("/api/v1/jobs/{job}/stops/heater_loop");
     assert!(within(60, || s.get(&station)["readings"]["hold"].is_object()));
     let readings = s.get(&station)["readings"].clone();
     let (_, finding) = s.call(
         "POST",
         "/api/v1/stations/heater_loop/evaluate",
-        Some(&json!({"readings": readings, "job": {"id": job, "station": "heater_loop"}})),
+        Some(&json!({"readings": readings, "job": {"id": job, "stop": "heater_loop"}})),
     );
     assert_eq!(finding["facts"]["verdict"], "stop", "{finding}");
     assert_eq!(finding["facts"]["commands"], json!([]));
@@ -376,7 +376,7 @@ fn bad_requests_about_printers_and_logs_say_what_to_do() {
         ),
         (
             "/api/v1/traces/read",
-            json!({"text": "nothing\nhere"}),
+            json!({"file": s.send_file(b"nothing\nhere")}),
             422,
             "No temperatures were found in this file",
         ),
@@ -424,8 +424,6 @@ fn bad_requests_about_printers_and_logs_say_what_to_do() {
         .0,
         404
     );
-    let huge = json!({"text": "x".repeat(9_000_000)});
-    assert_eq!(s.call("POST", "/api/v1/traces/read", Some(&huge)).0, 413);
     assert!(
         s.get("/api/v1/ports")["bauds"]
             .as_array()
@@ -500,7 +498,8 @@ fn a_log_file_is_kept_whole_and_read_as_a_test() {
             210.0 + 0.3 * (t / 9.0).sin()
         ));
     }
-    let body = json!({"text": text, "printer_id": id, "target_c": 210.0});
+    let file = s.send_file(text.as_bytes());
+    let body = json!({"file": file, "name": "night.csv", "printer_id": id, "target_c": 210.0});
     let begun = Instant::now();
     let (status, view) = s.call("POST", "/api/v1/traces/read", Some(&body));
     assert_eq!(status, 200, "{view}");
@@ -521,7 +520,7 @@ fn a_log_file_is_kept_whole_and_read_as_a_test() {
         "file"
     );
     // The same file as an autotune: nothing switches in it, so nothing comes out.
-    let body = json!({"text": text, "target_c": 210.0, "autotune": true});
+    let body = json!({"file": file, "target_c": 210.0, "autotune": true});
     let (_, view) = s.call("POST", "/api/v1/traces/read", Some(&body));
     assert_eq!(
         (&view["tune"]["ultimate"], &view["tune"]["plant"]),
@@ -551,7 +550,7 @@ fn an_imported_job_keeps_its_figures_and_lets_go_of_the_numbers_of_logs() {
         .as_array()
         .unwrap()
         .iter()
-        .find(|c| c["station"] == "sensor_type")
+        .find(|c| c["stop"] == "sensor_type")
         .unwrap();
     assert_eq!(sensor["finding"]["facts"]["verdict"], "pass");
     assert!(
@@ -580,10 +579,10 @@ fn the_demo_has_two_connected_printers_one_of_them_with_a_fault_in_its_log() {
         .map(|p| p["name"].as_str().unwrap())
         .collect();
     assert_eq!(names, ["Aspen", "Hazel"]);
-    let station = |job: i64| s.get(&format!("/api/v1/jobs/{job}/stations/heater_loop"));
+    let station = |job: i64| s.get(&format!("/api/v1/jobs/{job}/stops/heater_loop"));
     let finding = |job: i64| {
         let readings = station(job)["readings"].clone();
-        let body = json!({"readings": readings, "job": {"id": job, "station": "heater_loop"}});
+        let body = json!({"readings": readings, "job": {"id": job, "stop": "heater_loop"}});
         s.call("POST", "/api/v1/stations/heater_loop/evaluate", Some(&body))
             .1
     };

@@ -203,12 +203,12 @@ fn the_demo_is_one_invented_workshop_with_jobs_at_different_stages() {
 fn a_station_of_another_job_or_of_none_is_not_found() {
     let s = Server::demo();
     for (path, text) in [
-        ("/api/v1/jobs/4/stations/oven", "there is no station “oven”"),
+        ("/api/v1/jobs/4/stops/oven", "there is no station “oven”"),
         (
-            "/api/v1/jobs/4/stations/heater_loop",
+            "/api/v1/jobs/4/stops/heater_loop",
             "Job 4 has no station “heater_loop”.",
         ),
-        ("/api/v1/jobs/77/stations/intake", "there is no job 77"),
+        ("/api/v1/jobs/77/stops/intake", "there is no job 77"),
         ("/api/v1/printers/77", "there is no printer 77"),
     ] {
         let (status, problem) = s.call("GET", path, None);
@@ -219,10 +219,10 @@ fn a_station_of_another_job_or_of_none_is_not_found() {
 #[test]
 fn a_closed_station_is_not_closed_twice_and_an_open_job_blocks_a_second() {
     let s = Server::demo();
-    let readings = s.get("/api/v1/jobs/3/stations/intake")["readings"].clone();
+    let readings = s.get("/api/v1/jobs/3/stops/intake")["readings"].clone();
     let (status, problem) = s.call(
         "POST",
-        "/api/v1/jobs/3/stations/intake/close",
+        "/api/v1/jobs/3/stops/intake/close",
         Some(&json!({"readings": readings})),
     );
     assert_eq!(

@@ -181,7 +181,7 @@ fn work_up_to(shop: &Shop, job: &str, key: &str) {
         if now == key {
             return;
         }
-        let at = format!("{job}/stations/{now}");
+        let at = format!("{job}/stops/{now}");
         let top = shop.ok("GET", &at, None);
         let mut readings = top["readings"].clone();
         match top["station"].as_str().unwrap() {
@@ -231,7 +231,7 @@ fn a_station_of_another_file_is_worked_through_like_any_other() {
     let shop = Shop::new();
     let job = shop.job_at_the_towers();
     let key = key_of(&shop.ok("GET", &job, None));
-    let at = format!("{job}/stations/{key}");
+    let at = format!("{job}/stops/{key}");
     let top = shop.ok("GET", &at, None);
     assert_eq!(top["station"], "toy_towers");
     assert_eq!(top["set_up"]["heading"], "Print two towers 50 mm apart.");
@@ -254,7 +254,7 @@ fn a_station_of_another_file_is_worked_through_like_any_other() {
     assert_eq!(kept["form"]["groups"][0]["fields"][1]["says"], "49.8 mm");
     // Evaluated by its id, in a job.
     let job_id: i64 = job.rsplit('/').next().unwrap().parse().unwrap();
-    let body = json!({"readings": typed, "job": {"id": job_id, "station": key}});
+    let body = json!({"readings": typed, "job": {"id": job_id, "stop": key}});
     let found = shop.ok("POST", "/api/v1/stations/toy_towers/evaluate", Some(body));
     assert_eq!(found["facts"]["verdict"], "pass");
     assert_eq!(found["words"]["bands"][0]["measured"], "49.80 ±0.50 mm");
@@ -293,7 +293,7 @@ fn a_station_of_another_file_is_worked_through_like_any_other() {
     let report = shop.ok("GET", &format!("{job}/closings"), None);
     let last = report.as_array().unwrap().last().unwrap();
     assert_eq!(last["finding"]["words"]["line"], "gap 1.96 in");
-    let body = json!({"readings": typed, "job": {"id": job_id, "station": key}});
+    let body = json!({"readings": typed, "job": {"id": job_id, "stop": key}});
     let abroad = shop.ok("POST", "/api/v1/stations/toy_towers/evaluate", Some(body));
     assert_eq!(abroad["facts"], found["facts"]);
     assert_eq!(abroad["words"]["bands"][0]["measured"], "1.961 ±0.020 in");

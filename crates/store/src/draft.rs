@@ -162,21 +162,21 @@ impl Store {
     /// What is typed at a station and not closed yet.
     /// # Errors
     /// [`StoreError`] of the database.
-    pub fn draft(&self, job_id: i64, station: &str) -> Result<Option<Value>, StoreError> {
-        Ok(self.whole_draft(job_id, station)?.map(|d| d.readings))
+    pub fn draft(&self, job_id: i64, stop: &str) -> Result<Option<Value>, StoreError> {
+        Ok(self.whole_draft(job_id, stop)?.map(|d| d.readings))
     }
 
     /// The same with its revision and what is in conflict. What doesn't read is no draft; it stays on disk
     /// until something is typed again.
     /// # Errors
     /// [`StoreError`] of the database.
-    pub fn whole_draft(&self, job_id: i64, station: &str) -> Result<Option<Draft>, StoreError> {
+    pub fn whole_draft(&self, job_id: i64, stop: &str) -> Result<Option<Draft>, StoreError> {
         let row: Option<(String, i64, String, String)> = self
             .conn
             .prepare_cached(
-                "SELECT readings, revision, fields, conflicts FROM draft WHERE job_id = ?1 AND station = ?2",
+                "SELECT readings, revision, fields, conflicts FROM draft WHERE job_id = ?1 AND stop = ?2",
             )?
-            .query_row(params![job_id, station], |r| {
+            .query_row(params![job_id, stop], |r| {
                 Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?))
             })
             .optional()?;
@@ -196,16 +196,16 @@ impl Store {
     pub fn save_draft(
         &mut self,
         job_id: i64,
-        station: &str,
+        stop: &str,
         readings: &Value,
         at: &str,
     ) -> Result<Draft, StoreError> {
-        let mut draft = self.whole_draft(job_id, station)?.unwrap_or_default();
+        let mut draft = self.whole_draft(job_id, stop)?.unwrap_or_default();
         let mut changes = Vec::new();
         differences("", &draft.readings, readings, &mut changes);
         let seen = draft.revision;
         draft.merge(seen, changes);
-        self.put_draft(job_id, station, &draft, at)?;
+        self.put_draft(job_id, stop, &draft, at)?;
         Ok(draft)
     }
 
@@ -216,37 +216,37 @@ impl Store {
     pub fn change_draft(
         &mut self,
         job_id: i64,
-        station: &str,
+        stop: &str,
         base: u64,
         changes: Vec<Change>,
         begun: &Value,
         at: &str,
     ) -> Result<Draft, StoreError> {
-        let mut draft = self.whole_draft(job_id, station)?.unwrap_or_else(|| Draft {
+        let mut draft = self.whole_draft(job_id, stop)?.unwrap_or_else(|| Draft {
             readings: begun.clone(),
             ..Draft::default()
         });
         draft.merge(base, changes);
-        self.put_draft(job_id, station, &draft, at)?;
+        self.put_draft(job_id, stop, &draft, at)?;
         Ok(draft)
     }
 
     fn put_draft(
         &mut self,
         job_id: i64,
-        station: &str,
+        stop: &str,
         draft: &Draft,
         at: &str,
     ) -> Result<(), StoreError> {
         self.conn
             .prepare_cached(
-                "INSERT INTO draft (job_id, station, readings, at, revision, fields, conflicts) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)
-                 ON CONFLICT (job_id, station) DO UPDATE SET readings = excluded.readings, at = excluded.at,
+                "INSERT INTO draft (job_id, stop, readings, at, revision, fields, conflicts) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)
+                 ON CONFLICT (job_id, stop) DO UPDATE SET readings = excluded.readings, at = excluded.at,
                    revision = excluded.revision, fields = excluded.fields, conflicts = excluded.conflicts",
             )?
             .execute(params![
                 job_id,
-                station,
+                stop,
                 draft.readings.to_string(),
                 at,
                 i64::try_from(draft.revision).unwrap_or(i64::MAX),

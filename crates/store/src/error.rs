@@ -18,6 +18,9 @@ pub enum StoreError {
     /// A value that can't be kept.
     #[error("A value here can't be kept: it is outside what is possible. Nothing was saved.")]
     Check,
+    /// A value that can't be kept, with what would do.
+    #[error("{0}")]
+    Value(String),
     /// The row contradicts one that is there.
     #[error("{0}")]
     Conflict(String),
@@ -84,9 +87,12 @@ pub enum StoreError {
     /// A stored JSON doesn't read.
     #[error("a stored record doesn't read: {0}")]
     Json(#[from] serde_json::Error),
+    /// A log's file doesn't read.
+    #[error("a log's file doesn't read: {0}")]
+    Csv(#[from] csv::Error),
     /// Copying or creating files failed.
     #[error("The data folder can't be used: {0}")]
-    Io(#[from] std::io::Error),
+    Io(std::io::Error),
     /// Anything else of SQLite.
     #[error("the database failed: {0}")]
     Sqlite(rusqlite::Error),
@@ -123,6 +129,17 @@ impl From<rusqlite::Error> for StoreError {
                 detail: e.to_string(),
             },
             _ => Self::Sqlite(e),
+        }
+    }
+}
+
+impl From<std::io::Error> for StoreError {
+    fn from(e: std::io::Error) -> Self {
+        use std::io::ErrorKind as K;
+        match e.kind() {
+            K::StorageFull | K::QuotaExceeded => Self::DiskFull,
+            K::ReadOnlyFilesystem => Self::ReadOnly,
+            _ => Self::Io(e),
         }
     }
 }

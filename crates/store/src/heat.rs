@@ -3,9 +3,10 @@
 use rusqlite::{OptionalExtension, params};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_heat::{Cooling, Sample, Trace};
+use wattotherm_heat::{Cooling, Trace};
 
-use crate::{Store, StoreError};
+use crate::files::enter;
+use crate::{Store, StoreError, samples};
 
 /// Where a printer is reached.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -33,6 +34,29 @@ pub struct TraceHead {
     pub target_c: Option<f64>,
     /// When it was kept.
     pub at: String,
+    /// Name of its file.
+    pub sha256: String,
+}
+
+fn head(r: &rusqlite::Row<'_>) -> rusqlite::Result<TraceHead> {
+    Ok(TraceHead {
+        id: r.get(0)?,
+        printer_id: r.get(1)?,
+        job_id: r.get(2)?,
+        kind: r.get(3)?,
+        target_c: r.get(4)?,
+        at: r.get(5)?,
+        sha256: r.get(6)?,
+    })
+}
+
+/// The file that a log was read from.
+#[derive(Clone, Copy, Debug)]
+pub struct Source<'a> {
+    /// Its name among the files.
+    pub sha256: &'a str,
+    /// Its name where it came from.
+    pub name: &'a str,
 }
 
 /// A log to keep.
@@ -48,6 +72,8 @@ pub struct NewTrace<'a> {
     pub target_c: Option<f64>,
     /// The samples.
     pub trace: &'a Trace,
+    /// The file it was read from, where it was.
+    pub source: Option<Source<'a>>,
 }
 
 /// A line of the wire to keep.
@@ -74,12 +100,6 @@ pub struct WireLine {
     pub way: String,
     /// The line.
     pub text: String,
-}
-
-type Row = (f64, f64, Option<f64>, Option<f64>, Option<f64>);
-
-fn rounded(v: f64, digits: f64) -> f64 {
-    (v * digits).round() / digits
 }
 
 impl Store {
@@ -115,66 +135,43 @@ impl Store {
     /// # Errors
     /// [`StoreError`] of the database.
     pub fn keep_trace(&mut self, new: &NewTrace<'_>, at: &str) -> Result<i64, StoreError> {
-        let rows: Vec<Row> = new
-            .trace
-            .samples
-            .iter()
-            .map(|s| {
-                (
-                    rounded(s.t_s, 1e3),
-                    rounded(s.temp_c, 1e3),
-                    s.target_c,
-                    s.duty.map(|d| rounded(d, 1e4)),
-                    s.fan,
-                )
-            })
-            .collect();
-        self.conn.execute(
-            "INSERT INTO trace (printer_id, job_id, kind, target_c, at, samples) VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
-            params![new.printer_id, new.job_id, new.kind, new.target_c, at, serde_json::to_string(&rows)?],
+        let blob = self
+            .files
+            .keep(samples::write(new.trace).as_bytes(), samples::MEDIA)?;
+        let tx = self.conn.transaction()?;
+        enter(&tx, &blob, at)?;
+        tx.execute(
+            "INSERT INTO trace (printer_id, job_id, kind, target_c, at, sha256) VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
+            params![new.printer_id, new.job_id, new.kind, new.target_c, at, blob.sha256],
         )?;
-        Ok(self.conn.last_insert_rowid())
+        let id = tx.last_insert_rowid();
+        if let Some(source) = new.source {
+            tx.execute(
+                "INSERT INTO attachment (sha256, kind, name, at, trace_id) VALUES (?1, 'log', ?2, ?3, ?4)",
+                params![source.sha256, source.name, at, id],
+            )?;
+        }
+        tx.commit()?;
+        Ok(id)
     }
 
     /// A kept log.
     /// # Errors
     /// [`StoreError::NotFound`] if there is none.
     pub fn trace(&self, id: i64) -> Result<(TraceHead, Trace), StoreError> {
-        let (head, text) = self
+        let head = self
             .conn
             .query_row(
-                "SELECT id, printer_id, job_id, kind, target_c, at, samples FROM trace WHERE id = ?1",
+                "SELECT id, printer_id, job_id, kind, target_c, at, sha256 FROM trace WHERE id = ?1",
                 [id],
-                |r| {
-                    Ok((
-                        TraceHead {
-                            id: r.get(0)?,
-                            printer_id: r.get(1)?,
-                            job_id: r.get(2)?,
-                            kind: r.get(3)?,
-                            target_c: r.get(4)?,
-                            at: r.get(5)?,
-                        },
-                        r.get::<_, String>(6)?,
-                    ))
-                },
+                head,
             )
             .optional()?
             .ok_or(StoreError::NotFound {
                 what: "log",
                 id: id.to_string(),
             })?;
-        let rows: Vec<Row> = serde_json::from_str(&text)?;
-        let trace = Trace::new(
-            rows.into_iter()
-                .map(|(t_s, temp_c, target_c, duty, fan)| Sample {
-                    t_s,
-                    temp_c,
-                    target_c,
-                    duty,
-                    fan,
-                }),
-        );
+        let trace = samples::read(self.files.open(&head.sha256)?)?;
         Ok((head, trace))
     }
 
@@ -183,29 +180,20 @@ impl Store {
     /// [`StoreError`] of the database.
     pub fn traces(&self, printer_id: i64) -> Result<Vec<TraceHead>, StoreError> {
         let mut statement = self.conn.prepare_cached(
-            "SELECT id, printer_id, job_id, kind, target_c, at FROM trace WHERE printer_id = ?1 ORDER BY id DESC LIMIT 100",
+            "SELECT id, printer_id, job_id, kind, target_c, at, sha256 FROM trace WHERE printer_id = ?1 ORDER BY id DESC LIMIT 100",
         )?;
-        let rows = statement.query_map([printer_id], |r| {
-            Ok(TraceHead {
-                id: r.get(0)?,
-                printer_id: r.get(1)?,
-                job_id: r.get(2)?,
-                kind: r.get(3)?,
-                target_c: r.get(4)?,
-                at: r.get(5)?,
-            })
-        })?;
+        let rows = statement.query_map([printer_id], head)?;
         Ok(rows.collect::<Result<_, _>>()?)
     }
 
-    /// Numbers of all logs, the oldest first.
+    /// All logs, the oldest first.
     /// # Errors
     /// [`StoreError`] of the database.
-    pub fn trace_ids(&self) -> Result<Vec<i64>, StoreError> {
-        let mut statement = self
-            .conn
-            .prepare_cached("SELECT id FROM trace ORDER BY id")?;
-        let rows = statement.query_map([], |r| r.get(0))?;
+    pub fn all_traces(&self) -> Result<Vec<TraceHead>, StoreError> {
+        let mut statement = self.conn.prepare_cached(
+            "SELECT id, printer_id, job_id, kind, target_c, at, sha256 FROM trace ORDER BY id",
+        )?;
+        let rows = statement.query_map([], head)?;
         Ok(rows.collect::<Result<_, _>>()?)
     }
 

@@ -151,7 +151,7 @@ impl Store {
     pub fn choose(&mut self, rule: RuleId, choice: &Choice, at: &str) -> Result<(), StoreError> {
         let spec = rule.spec();
         let Some(option) = spec.options.iter().find(|o| o.id == choice.option) else {
-            return Err(StoreError::Conflict(format!(
+            return Err(StoreError::Value(format!(
                 "“{}” has no option “{}”.",
                 spec.question, choice.option
             )));
@@ -180,7 +180,7 @@ impl Store {
         let spec = id.spec();
         let pen = self.units()?;
         if !(spec.min..=spec.max).contains(&value) {
-            return Err(StoreError::Conflict(format!(
+            return Err(StoreError::Value(format!(
                 "{} can't be {}. Type {} to {}.",
                 spec.label,
                 pen.plain(value, spec.unit, 4),
@@ -210,7 +210,7 @@ impl Store {
             || !good(instrument.scale_fraction)
             || instrument.half_width + instrument.shared_half_width <= 0.0
         {
-            return Err(StoreError::Conflict(format!(
+            return Err(StoreError::Value(format!(
                 "Limits of {} must be 0 to 10, and one of them above 0: no instrument is exact.",
                 instrument.name
             )));
@@ -228,9 +228,7 @@ impl Store {
     /// [`StoreError::Conflict`] without a reason.
     pub fn set_cell(&mut self, cell: &CellOverride, at: &str) -> Result<(), StoreError> {
         if cell.reason.trim().is_empty() {
-            return Err(StoreError::Conflict(
-                "Say why your shop differs here.".into(),
-            ));
+            return Err(StoreError::Value("Say why your shop differs here.".into()));
         }
         let word = cell.strength.map_or("untouched", Strength::word);
         self.change(

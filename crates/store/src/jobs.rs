@@ -235,7 +235,7 @@ impl Store {
     /// [`StoreError`] of the database, or a stored finding that doesn't read.
     pub fn events(&self, job_id: i64) -> Result<Vec<Event>, StoreError> {
         let mut statement = self.conn.prepare_cached(
-            "SELECT l.id, l.kind, l.station, c.finding FROM logbook l LEFT JOIN closing c ON c.log_id = l.id
+            "SELECT l.id, l.kind, l.stop, c.finding FROM logbook l LEFT JOIN closing c ON c.log_id = l.id
              WHERE l.job_id = ?1 AND l.kind IN ('closed', 'reopened') ORDER BY l.id",
         )?;
         let rows = statement.query_map([job_id], |r| {
@@ -248,9 +248,9 @@ impl Store {
         })?;
         let mut events = Vec::new();
         for row in rows {
-            let (id, kind, station, finding) = row?;
+            let (id, kind, stop, finding) = row?;
             let seq = u64::try_from(id).unwrap_or(0);
-            let Some(stop) = station.and_then(|s| s.parse().ok()) else {
+            let Some(stop) = stop.and_then(|s| s.parse().ok()) else {
                 continue;
             };
             match (kind.as_str(), finding) {
@@ -270,7 +270,7 @@ impl Store {
     /// [`StoreError`] of the database, or a stored record that doesn't read.
     pub fn closings(&self, job_id: i64) -> Result<Vec<Closing>, StoreError> {
         let mut statement = self.conn.prepare_cached(
-            "SELECT c.log_id, l.at, l.who, c.station, c.readings, c.finding,
+            "SELECT c.log_id, l.at, l.who, c.stop, c.readings, c.finding,
                     EXISTS (SELECT 1 FROM logbook s WHERE s.supersedes = l.id)
              FROM closing c JOIN logbook l ON l.id = c.log_id WHERE c.job_id = ?1 ORDER BY c.log_id",
         )?;
@@ -287,13 +287,13 @@ impl Store {
         })?;
         let mut all = Vec::new();
         for row in rows {
-            let (seq, at, who, station, readings, finding, superseded) = row?;
-            let finding = finding_of(&finding, &station);
+            let (seq, at, who, stop, readings, finding, superseded) = row?;
+            let finding = finding_of(&finding, &stop);
             all.push(Closing {
                 seq,
                 at,
                 who,
-                station,
+                stop,
                 readings: serde_json::from_str(&readings).unwrap_or_default(),
                 finding,
                 superseded,
@@ -316,12 +316,12 @@ impl Store {
         at: &str,
     ) -> Result<i64, StoreError> {
         let tx = self.conn.transaction()?;
-        let station = stop.to_string();
+        let key = stop.to_string();
         let part = match stop {
             Stop::Fit(r) => Some(r.part()),
             _ => None,
         };
-        let previous = last_closing(&tx, job.id, &station)?;
+        let previous = last_closing(&tx, job.id, &key)?;
         let title = finding.words.title.as_str();
         let text = match stop {
             Stop::Parameter(p, _) => format!("{}: {}", p.label(), finding.words.line),
@@ -338,7 +338,7 @@ impl Store {
                 kind: "closed",
                 printer_id: Some(job.printer_id),
                 job_id: Some(job.id),
-                station: Some(&station),
+                stop: Some(&key),
                 part,
                 who: &job.technician,
                 text: &text,
@@ -347,12 +347,12 @@ impl Store {
             },
         )?;
         tx.execute(
-            "INSERT INTO closing (log_id, job_id, station, readings, finding) VALUES (?1, ?2, ?3, ?4, ?5)",
-            params![seq, job.id, station, readings.to_string(), serde_json::to_string(&finding.clone().in_units(Pen::METRIC))?],
+            "INSERT INTO closing (log_id, job_id, stop, readings, finding) VALUES (?1, ?2, ?3, ?4, ?5)",
+            params![seq, job.id, key, readings.to_string(), serde_json::to_string(&finding.clone().in_units(Pen::METRIC))?],
         )?;
         tx.execute(
-            "DELETE FROM draft WHERE job_id = ?1 AND station = ?2",
-            params![job.id, station],
+            "DELETE FROM draft WHERE job_id = ?1 AND stop = ?2",
+            params![job.id, key],
         )?;
         match stop {
             Stop::Parameter(parameter, filament_id) => {
@@ -395,9 +395,9 @@ impl Store {
         reason: &str,
         at: &str,
     ) -> Result<i64, StoreError> {
-        let station = stop.to_string();
+        let key = stop.to_string();
         let tx = self.conn.transaction()?;
-        let Some(previous) = last_closing(&tx, job.id, &station)? else {
+        let Some(previous) = last_closing(&tx, job.id, &key)? else {
             return Err(StoreError::Conflict(
                 "This station was never closed, so there is nothing to reopen.".into(),
             ));
@@ -415,7 +415,7 @@ impl Store {
                 kind: "reopened",
                 printer_id: Some(job.printer_id),
                 job_id: Some(job.id),
-                station: Some(&station),
+                stop: Some(&key),
                 who: &job.technician,
                 text: &text,
                 supersedes: Some(previous),
@@ -423,7 +423,7 @@ impl Store {
             },
         )?;
         tx.execute(
-            "INSERT OR REPLACE INTO draft (job_id, station, readings, at) SELECT job_id, station, readings, ?2 FROM closing WHERE log_id = ?1",
+            "INSERT OR REPLACE INTO draft (job_id, stop, readings, at) SELECT job_id, stop, readings, ?2 FROM closing WHERE log_id = ?1",
             params![previous, at],
         )?;
         unfit_in(&tx, job.printer_id, previous, seq, at)?;
@@ -506,10 +506,10 @@ pub(crate) fn insert_job(
     Ok(job_id)
 }
 
-fn last_closing(conn: &Connection, job_id: i64, station: &str) -> Result<Option<i64>, StoreError> {
+fn last_closing(conn: &Connection, job_id: i64, stop: &str) -> Result<Option<i64>, StoreError> {
     Ok(conn.query_row(
-        "SELECT MAX(log_id) FROM closing WHERE job_id = ?1 AND station = ?2",
-        params![job_id, station],
+        "SELECT MAX(log_id) FROM closing WHERE job_id = ?1 AND stop = ?2",
+        params![job_id, stop],
         |r| r.get(0),
     )?)
 }

@@ -4,6 +4,7 @@
 mod check;
 mod draft;
 mod error;
+mod files;
 mod find;
 mod heat;
 mod heat_on;
@@ -14,14 +15,16 @@ mod logbook;
 mod open;
 mod printers;
 mod records;
+mod samples;
 mod transfer;
 mod upgrade;
 
 pub use check::{BadRecord, check_moment};
 pub use draft::{Change, Draft, DraftConflict};
 pub use error::StoreError;
+pub use files::{Attachment, Blob, Files, Incoming};
 pub use find::{Found, FoundKind};
-pub use heat::{Connection, NewTrace, NewWire, TraceHead, WireLine};
+pub use heat::{Connection, NewTrace, NewWire, Source, TraceHead, WireLine};
 pub use heat_on::HeatOn;
 pub use lock::FolderLock;
 pub use logbook::LogFilter;

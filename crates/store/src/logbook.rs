@@ -14,7 +14,7 @@ pub(crate) struct Line<'a> {
     pub kind: &'a str,
     pub printer_id: Option<i64>,
     pub job_id: Option<i64>,
-    pub station: Option<&'a str>,
+    pub stop: Option<&'a str>,
     pub part: Option<Part>,
     pub who: &'a str,
     pub text: &'a str,
@@ -24,14 +24,14 @@ pub(crate) struct Line<'a> {
 
 pub(crate) fn append(conn: &Connection, line: &Line<'_>) -> Result<i64, StoreError> {
     conn.execute(
-        "INSERT INTO logbook (at, kind, printer_id, job_id, station, part, who, text, verdict, supersedes)
+        "INSERT INTO logbook (at, kind, printer_id, job_id, stop, part, who, text, verdict, supersedes)
          VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
         params![
             line.at,
             line.kind,
             line.printer_id,
             line.job_id,
-            line.station,
+            line.stop,
             line.part.map(Part::id),
             line.who,
             line.text,
@@ -87,7 +87,7 @@ impl Store {
         conditions
             .push("?1 IS ?1 AND ?2 IS ?2 AND ?3 IS ?3 AND ?4 IS ?4 AND ?5 IS ?5 AND ?6 IS ?6");
         let mut statement = self.conn.prepare_cached(&format!(
-            "SELECT l.id, l.at, l.kind, l.printer_id, l.job_id, l.station, l.part, l.who, l.text, l.verdict, l.supersedes,
+            "SELECT l.id, l.at, l.kind, l.printer_id, l.job_id, l.stop, l.part, l.who, l.text, l.verdict, l.supersedes,
                     (SELECT MIN(s.id) FROM logbook s WHERE s.supersedes = l.id)
              FROM logbook l WHERE {} ORDER BY l.id DESC LIMIT ?7",
             conditions.join(" AND ")
@@ -115,7 +115,7 @@ impl Store {
                     kind: r.get(2)?,
                     printer_id: r.get(3)?,
                     job_id: r.get(4)?,
-                    station: r.get(5)?,
+                    stop: r.get(5)?,
                     part: part.as_deref().and_then(Part::from_id),
                     who: r.get(7)?,
                     text: r.get(8)?,

@@ -6,9 +6,11 @@ use rusqlite::{Connection, OpenFlags};
 use rusqlite_migration::{M, Migrations, SchemaVersion};
 
 use crate::StoreError;
-use crate::upgrade::facts_to_fittings;
+use crate::files::Files;
+use crate::upgrade::{facts_to_fittings, samples_to_files};
 
-fn steps() -> Vec<M<'static>> {
+fn steps(files: &Files) -> Vec<M<'static>> {
+    let files = files.clone();
     vec![
         M::up(include_str!("../migrations/01-foundation.sql")),
         M::up(include_str!("../migrations/02-heat.sql")),
@@ -19,6 +21,11 @@ fn steps() -> Vec<M<'static>> {
         .foreign_key_check(),
         M::up(include_str!("../migrations/05-drafts.sql")),
         M::up(include_str!("../migrations/06-units.sql")),
+        M::up_with_hook(
+            include_str!("../migrations/07-files.sql"),
+            move |tx: &rusqlite::Transaction<'_>| samples_to_files(tx, &files),
+        )
+        .foreign_key_check(),
     ]
 }
 
@@ -34,6 +41,7 @@ pub struct OpenOptions {
 pub struct Store {
     pub(crate) conn: Connection,
     path: PathBuf,
+    pub(crate) files: Files,
 }
 
 impl Store {
@@ -43,7 +51,7 @@ impl Store {
     /// # Errors
     /// [`StoreError`] if it can't be opened, copied, migrated or written.
     pub fn open(path: &Path, options: OpenOptions) -> Result<Self, StoreError> {
-        Self::open_at(path, options, &steps())
+        Self::open_at(path, options, &steps(&Files::beside(path)))
     }
 
     fn open_at(path: &Path, options: OpenOptions, steps: &[M<'_>]) -> Result<Self, StoreError> {
@@ -109,6 +117,7 @@ impl Store {
         Ok(Self {
             conn,
             path: path.to_owned(),
+            files: Files::beside(path),
         })
     }
 
@@ -123,7 +132,25 @@ impl Store {
         Ok(Self {
             conn,
             path: self.path.clone(),
+            files: self.files.clone(),
         })
+    }
+
+    /// Looks the whole database through: pages, indexes, and that what is named is there.
+    /// # Errors
+    /// [`StoreError::Damaged`] with what was found first.
+    pub fn check_whole(&self) -> Result<(), StoreError> {
+        let first = |sql: &str| -> Result<Option<String>, StoreError> {
+            let mut statement = self.conn.prepare(sql)?;
+            let mut rows = statement.query([])?;
+            Ok(rows.next()?.map(|r| r.get(0)).transpose()?)
+        };
+        let said = first("PRAGMA integrity_check")?.filter(|s| s != "ok");
+        let unnamed = first("SELECT \"table\" || ' ' || rowid FROM pragma_foreign_key_check")?;
+        match said.or_else(|| unnamed.map(|row| format!("{row} names a row that isn't there"))) {
+            Some(detail) => Err(StoreError::Damaged { detail }),
+            None => Ok(()),
+        }
     }
 
     /// Where the file is.
@@ -175,7 +202,7 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("shop.sqlite");
         with_a_note(&path);
-        let mut next = steps();
+        let mut next = steps(&Files::beside(&path));
         let known = next.len();
         next.push(M::up("CREATE TABLE later (id INTEGER PRIMARY KEY) STRICT;"));
         drop(Store::open_at(&path, OpenOptions::default(), &next).unwrap());
@@ -199,7 +226,7 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("shop.sqlite");
         with_a_note(&path);
-        let mut broken = steps();
+        let mut broken = steps(&Files::beside(&path));
         broken.push(M::up("CREATE TABLE later (id INTEGER); THIS IS NO SQL;"));
         assert!(Store::open_at(&path, OpenOptions::default(), &broken).is_err());
         let store = Store::open(&path, OpenOptions::default()).unwrap();

@@ -409,7 +409,7 @@ impl Store {
                 at,
                 kind: "setting",
                 printer_id: Some(printer_id),
-                station: Some(new.parameter.id()),
+                stop: Some(new.parameter.id()),
                 text: &text,
                 ..Line::default()
             },

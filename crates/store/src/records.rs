@@ -247,8 +247,8 @@ pub struct LogEntry {
     pub printer_id: Option<i64>,
     /// Job concerned.
     pub job_id: Option<i64>,
-    /// Station concerned.
-    pub station: Option<String>,
+    /// Stop on the route concerned.
+    pub stop: Option<String>,
     /// Part concerned.
     pub part: Option<Part>,
     /// Who.
@@ -272,8 +272,8 @@ pub struct Closing {
     pub at: String,
     /// Who.
     pub who: String,
-    /// Key of the station.
-    pub station: String,
+    /// Key of its stop on the route.
+    pub stop: String,
     /// Readings as typed.
     pub readings: serde_json::Value,
     /// What they led to.

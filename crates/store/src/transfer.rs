@@ -14,8 +14,8 @@ use crate::records::{NewFilament, NewJob, NewPrinter};
 use crate::{Store, StoreError};
 
 /// Version of [`JobFile`] that this build writes; it reads this one and those before it. Version 1 had findings in
-/// which facts and words were one.
-pub const FORMAT: u32 = 2;
+/// which facts and words were one; versions 1 and 2 called a stop's key `station`.
+pub const FORMAT: u32 = 3;
 
 /// Entries of one file: more than any job has, and written in a blink.
 const MOST_ENTRIES: usize = 2_000;
@@ -26,7 +26,7 @@ const MOST_FILAMENTS: usize = 20;
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct JobFile {
-    /// Version of this format: 2, or 1 from an older build.
+    /// Version of this format: 3, or 1 or 2 from an older build.
     pub wattotherm_job: u32,
     /// The printer; matched by name on import.
     pub printer: NewPrinter,
@@ -48,8 +48,10 @@ pub struct JobFile {
 pub struct TransferEntry {
     /// When (RFC 3339).
     pub at: String,
-    /// Key of the station; a filament's number counts from 0 in `filaments`.
-    pub station: String,
+    /// Key of the stop on the route; a filament's number counts from 0 in `filaments`. Files of format 1
+    /// and 2 call it `station`.
+    #[serde(alias = "station")]
+    pub stop: String,
     /// Line of the logbook.
     pub text: String,
     /// Readings, for a closing.
@@ -161,12 +163,12 @@ impl JobFile {
                     "A line of the logbook has at most 4000 characters.".into(),
                 );
             }
-            let Ok(stop) = e.station.parse::<Stop>() else {
+            let Ok(stop) = e.stop.parse::<Stop>() else {
                 return content(
-                    format!("entries.{i}.station"),
+                    format!("entries.{i}.stop"),
                     format!(
                         "There is no station “{}”.",
-                        e.station.chars().take(40).collect::<String>()
+                        e.stop.chars().take(40).collect::<String>()
                     ),
                 );
             };
@@ -174,7 +176,7 @@ impl JobFile {
                 && usize::try_from(f).map_or(true, |f| f >= file.filaments.len())
             {
                 return content(
-                    format!("entries.{i}.station"),
+                    format!("entries.{i}.stop"),
                     "Its filament isn't in the list.".into(),
                 );
             }
@@ -236,13 +238,13 @@ impl Store {
         }
         let mut entries = Vec::new();
         for line in lines.into_iter().rev() {
-            let Some(stop) = line.station.as_deref().and_then(|s| s.parse::<Stop>().ok()) else {
+            let Some(stop) = line.stop.as_deref().and_then(|s| s.parse::<Stop>().ok()) else {
                 continue;
             };
             let closing = closings.iter().find(|c| c.seq == line.id);
             entries.push(TransferEntry {
                 at: line.at,
-                station: renumber(stop, position).to_string(),
+                stop: renumber(stop, position).to_string(),
                 text: line.text,
                 readings: closing.map(|c| c.readings.clone()),
                 finding: closing.map(|c| c.finding.clone()),
@@ -347,13 +349,13 @@ fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64,
         },
     )?;
     for e in &file.entries {
-        let Ok(stop) = e.station.parse::<Stop>() else {
+        let Ok(stop) = e.stop.parse::<Stop>() else {
             continue;
         };
-        let station = renumber(stop, id_of).to_string();
+        let key = renumber(stop, id_of).to_string();
         let previous: Option<i64> = tx.query_row(
-            "SELECT MAX(log_id) FROM closing WHERE job_id = ?1 AND station = ?2",
-            params![job_id, station],
+            "SELECT MAX(log_id) FROM closing WHERE job_id = ?1 AND stop = ?2",
+            params![job_id, key],
             |r| r.get(0),
         )?;
         let kind = if e.finding.is_some() {
@@ -366,7 +368,7 @@ fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64,
             kind,
             printer_id: Some(printer_id),
             job_id: Some(job_id),
-            station: Some(&station),
+            stop: Some(&key),
             who: &new.technician,
             text: &e.text,
             verdict: e.finding.as_ref().map(|f| f.facts.verdict),
@@ -377,8 +379,8 @@ fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64,
         if let (Some(r), Some(f)) = (&e.readings, &e.finding) {
             let r = without_logs(r);
             tx.execute(
-                "INSERT INTO closing (log_id, job_id, station, readings, finding) VALUES (?1, ?2, ?3, ?4, ?5)",
-                params![seq, job_id, station, r.to_string(), serde_json::to_string(f)?],
+                "INSERT INTO closing (log_id, job_id, stop, readings, finding) VALUES (?1, ?2, ?3, ?4, ?5)",
+                params![seq, job_id, key, r.to_string(), serde_json::to_string(f)?],
             )?;
         }
     }

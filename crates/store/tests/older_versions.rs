@@ -60,7 +60,7 @@ fn holds(store: &Store) {
     for c in want["closings"].as_array().unwrap() {
         let all = store.closings(c["job"].as_i64().unwrap()).unwrap();
         let got = all.iter().find(|g| g.seq == c["seq"]).unwrap();
-        assert_eq!(got.station, c["station"]);
+        assert_eq!(got.stop, c["station"]);
         let f = serde_json::to_value(&got.finding).unwrap().to_string();
         assert_eq!(verdict(got.finding.facts.verdict), c["verdict"]);
         for text in ["line", "headline"] {
@@ -110,6 +110,35 @@ fn holds(store: &Store) {
 }
 
 #[test]
+fn the_database_of_schema_6_opens() {
+    let (store, folder) = opened("database-6.sqlite");
+    holds(&store);
+    // Samples of logs were JSON in a table: now each log has its file, and none is lost.
+    assert!(store.damaged_files().unwrap().is_empty());
+    store.check_whole().unwrap();
+    let raw = rusqlite::Connection::open(fixture("database-6.sqlite")).unwrap();
+    let mut all = raw
+        .prepare(
+            "SELECT id, json_array_length(samples), json_extract(samples, '$[#-1][1]') FROM trace",
+        )
+        .unwrap();
+    let rows = all
+        .query_map([], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?)))
+        .unwrap();
+    let mut logs = 0;
+    for row in rows {
+        let (id, samples, last_c): (i64, i64, f64) = row.unwrap();
+        let samples = usize::try_from(samples).unwrap();
+        let (_, trace) = store.trace(id).unwrap();
+        assert_eq!(trace.samples.len(), samples);
+        assert!((trace.samples[samples - 1].temp_c - last_c).abs() < 1e-9);
+        logs += 1;
+    }
+    assert!(logs > 0);
+    assert!(folder.path().join("shop.files").is_dir());
+}
+
+#[test]
 fn the_database_of_schema_5_opens() {
     holds(&opened("database-5.sqlite").0);
 }
@@ -141,8 +170,13 @@ fn what_an_older_version_kept_goes_on_being_worked_with() {
 }
 
 #[test]
-fn job_files_of_format_1_import_and_export_the_same() {
-    for name in ["job-1-finished.json", "job-1-open.json"] {
+fn job_files_of_older_formats_import_and_export_the_same() {
+    for name in [
+        "job-1-finished.json",
+        "job-1-open.json",
+        "job-2-finished.json",
+        "job-2-open.json",
+    ] {
         let folder = tempfile::tempdir().unwrap();
         let mut store =
             Store::open(&folder.path().join("shop.sqlite"), OpenOptions::default()).unwrap();
@@ -158,7 +192,7 @@ fn job_files_of_format_1_import_and_export_the_same() {
         );
         assert_eq!(got.len(), want.len());
         for (g, w) in got.iter().zip(want) {
-            assert_eq!(g["station"], w["station"]);
+            assert_eq!(g["stop"], w["station"]);
             assert_eq!(g["at"], w["at"]);
             assert_eq!(g["readings"], w["readings"]);
         }

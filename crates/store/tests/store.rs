@@ -488,6 +488,7 @@ fn logs_the_wire_connections_and_cooling_are_kept() {
                 kind: "hold",
                 target_c: Some(210.0),
                 trace: &trace,
+                source: None,
             },
             at,
         )

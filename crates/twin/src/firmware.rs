@@ -3,7 +3,7 @@
 use std::collections::VecDeque;
 use std::fmt::Write as _;
 
-use wattotherm_gcode::{FrameError, Words, unframed};
+use wattotherm_gcode::{FrameError, Habits, Machine, Words, command, unframed};
 use wattotherm_heat::{Controller, ControllerSettings, Gains, OutputForm};
 
 use crate::autotune::{Autotune, Progress};
@@ -54,10 +54,8 @@ pub struct Twin {
     controller: Controller,
     report_every_s: f64,
     since_report_s: f64,
-    relative: bool,
-    e_relative: bool,
-    place_mm: [f64; 4],
-    feed_mm_s: f64,
+    /// Modes and place by the board's own count: the same reading of commands that guards it.
+    machine: Machine,
     flow: f64,
     halted: bool,
     /// Runaway protection: since when, and at what temperature, it was last seen to rise or hold.
@@ -68,6 +66,13 @@ pub struct Twin {
     /// Commands run, in order: what tests compare with what was sent.
     pub ran: Vec<String>,
 }
+
+/// How this board does what boards do differently.
+const HABITS: Habits = Habits {
+    modes_rule_e: Some(true),
+    home_mm: Some([0.0; 3]),
+    counts_on: true,
+};
 
 fn controller_of(pid: &[f64; 3]) -> Controller {
     let gains =
@@ -93,7 +98,7 @@ impl Twin {
         let mut twin = Self {
             world: World::new(build, seed),
             stored: settings.clone(),
-            controller: controller_of(&settings.nozzle_pid),
+            controller: controller_of(&settings.gains("M301")),
             settings,
             input: Vec::new(),
             waiting: VecDeque::new(),
@@ -109,10 +114,7 @@ impl Twin {
             bed_target_c: 0.0,
             report_every_s: 0.0,
             since_report_s: 0.0,
-            relative: false,
-            e_relative: false,
-            place_mm: [0.0; 4],
-            feed_mm_s: 20.0,
+            machine: Machine::switched_on(HABITS, 1),
             flow: 1.0,
             halted: false,
             watch: None,
@@ -126,7 +128,7 @@ impl Twin {
     /// Off and on again: what was not stored is gone, the metal stays as hot as it is.
     pub fn power_cycle(&mut self) {
         self.settings = self.stored.clone();
-        self.controller = controller_of(&self.settings.nozzle_pid);
+        self.controller = controller_of(&self.settings.gains("M301"));
         self.input.clear();
         self.waiting.clear();
         self.busy = None;
@@ -138,9 +140,7 @@ impl Twin {
         self.world.bed_duty = 0.0;
         self.world.part_fan = 0.0;
         self.report_every_s = 0.0;
-        self.place_mm = [0.0; 4];
-        self.e_relative = false;
-        self.relative = false;
+        self.machine = Machine::switched_on(HABITS, 1);
         self.halted = false;
         self.watch = None;
         self.now_s = 0.0;
@@ -151,15 +151,14 @@ impl Twin {
     /// Stored settings as text, for keeping them in a file.
     #[must_use]
     pub fn memory(&self) -> String {
-        serde_json::to_string(&self.stored).unwrap_or_default()
+        self.stored.report()
     }
 
     /// Switched on with these stored settings; damaged text changes nothing.
     pub fn with_memory(&mut self, text: &str) {
-        if let Ok(stored) = serde_json::from_str(text) {
-            self.stored = stored;
+        if self.stored.take_report(text) {
             self.settings = self.stored.clone();
-            self.controller = controller_of(&self.settings.nozzle_pid);
+            self.controller = controller_of(&self.settings.gains("M301"));
         }
     }
 
@@ -447,6 +446,9 @@ impl Twin {
 
     /// Runs a command; true if `ok` can be said at once.
     fn obey(&mut self, w: &Words) -> bool {
+        let before = self.machine.clone();
+        self.machine.follow(w);
+        self.world.part_fan = self.machine.fan.unwrap_or_default();
         match w.code() {
             "M999" => self.halted = false,
             "M104" | "M109" => {
@@ -456,7 +458,7 @@ impl Twin {
                     let _ = writeln!(self.output, "echo:target limited to {most:.0}");
                 }
                 self.target_c = asked.min(most);
-                self.controller = controller_of(&self.settings.nozzle_pid);
+                self.controller = controller_of(&self.settings.gains("M301"));
                 if w.code() == "M109" {
                     self.busy = Some(Busy::Nozzle(0.0));
                     return false;
@@ -478,19 +480,7 @@ impl Twin {
                 self.report_every_s = w.value('S').unwrap_or(0.0).clamp(0.0, 60.0);
                 self.since_report_s = 0.0;
             }
-            "M106" => self.world.part_fan = w.value('S').unwrap_or(255.0).clamp(0.0, 255.0) / 255.0,
-            "M107" => self.world.part_fan = 0.0,
-            "M82" => self.e_relative = false,
-            "M83" => self.e_relative = true,
-            "G90" => self.relative = false,
-            "G91" => self.relative = true,
-            "G92" => {
-                for (i, l) in "XYZE".chars().enumerate() {
-                    self.place_mm[i] = w.value(l).unwrap_or(self.place_mm[i]);
-                }
-            }
             "G28" => {
-                self.place_mm = [0.0, 0.0, 0.0, self.place_mm[3]];
                 self.busy = Some(Busy::Moving(12.0));
                 return false;
             }
@@ -498,7 +488,7 @@ impl Twin {
                 self.busy = Some(Busy::Moving(40.0));
                 return false;
             }
-            "G0" | "G1" => return self.travel(w),
+            "G0" | "G1" => return self.travel(w, &before),
             "M303" => {
                 let cycles = w.value('C').unwrap_or(5.0).clamp(3.0, 20.0);
                 let bed = w.value('E').is_some_and(|e| e < 0.0);
@@ -523,7 +513,7 @@ impl Twin {
             }
             "M501" => {
                 self.settings = self.stored.clone();
-                self.controller = controller_of(&self.settings.nozzle_pid);
+                self.controller = controller_of(&self.settings.gains("M301"));
             }
             "M503" => self.output.push_str(&self.settings.report()),
             "M27" => self.output.push_str("Not SD printing\n"),
@@ -535,60 +525,46 @@ impl Twin {
                 );
             }
             "M114" => {
-                let [x, y, z, e] = self.place_mm;
+                let [x, y, z] = self.machine.place_mm.map(Option::unwrap_or_default);
+                let e = self.machine.e_mm.unwrap_or_default();
                 let _ = writeln!(self.output, "X:{x:.2} Y:{y:.2} Z:{z:.2} E:{e:.2}");
             }
             "M221" => self.flow = w.value('S').unwrap_or(100.0) / 100.0,
-            "M108" | "M112" | "M400" | "M220" | "M302" | "M119" | "M208" | "M141" | "M18"
-            | "M84" | "M410" | "T0" => {}
-            code => {
-                if self.settings.set(code, |l| w.value(l)) {
-                    if code == "M301" {
-                        self.controller = controller_of(&self.settings.nozzle_pid);
-                    }
-                } else {
-                    let _ = writeln!(self.output, "echo:Unknown command: \"{code}\"");
+            code if self.settings.take(w) => {
+                if code == "M301" {
+                    self.controller = controller_of(&self.settings.gains("M301"));
                 }
+            }
+            // Known, and nothing of it shows on this board.
+            code if command(code).is_some() => {}
+            code => {
+                let _ = writeln!(self.output, "echo:Unknown command: \"{code}\"");
             }
         }
         true
     }
 
-    fn travel(&mut self, w: &Words) -> bool {
-        if let Some(f) = w.value('F') {
-            self.feed_mm_s = (f / 60.0).max(0.05);
+    /// A move from where the board was.
+    fn travel(&mut self, w: &Words, before: &Machine) -> bool {
+        let feed_mm_s = (self.machine.feed_mm_min.unwrap_or_default() / 60.0).max(0.05);
+        let way = |i: usize| self.machine.place_mm[i].zip(before.place_mm[i]);
+        let path = (0..3)
+            .filter_map(way)
+            .fold(0.0_f64, |sum, (to, from)| sum.hypot(to - from));
+        let mut fed = w
+            .value('E')
+            .and_then(|e| before.fed_mm(e))
+            .unwrap_or_default();
+        if fed > 0.0 && self.world.shown_c() < 165.0 && !self.world.free_air {
+            self.output.push_str("echo:cold extrusion prevented\n");
+            fed = 0.0;
         }
-        let mut path = 0.0_f64;
-        for (i, l) in "XYZ".chars().enumerate() {
-            if let Some(v) = w.value(l) {
-                let to = if self.relative {
-                    self.place_mm[i] + v
-                } else {
-                    v
-                };
-                path = path.hypot(to - self.place_mm[i]);
-                self.place_mm[i] = to;
-            }
-        }
-        let mut fed = 0.0;
-        if let Some(e) = w.value('E') {
-            fed = if self.e_relative || self.relative {
-                e
-            } else {
-                e - self.place_mm[3]
-            };
-            self.place_mm[3] += fed;
-            if fed > 0.0 && self.world.shown_c() < 165.0 && !self.world.free_air {
-                self.output.push_str("echo:cold extrusion prevented\n");
-                fed = 0.0;
-            }
-        }
-        let seconds = if path > 0.0 { path } else { fed.abs() } / self.feed_mm_s;
+        let seconds = if path > 0.0 { path } else { fed.abs() } / feed_mm_s;
         if fed.abs() > 0.0 && seconds > 0.0 {
             self.world.feed(
                 fed * self.flow,
                 fed.abs() / seconds,
-                self.settings.steps_mm[3],
+                self.settings.get("M92", 'E'),
             );
         }
         if seconds <= 0.0 {

@@ -1,88 +1,119 @@
 //! What the board remembers, and what of it outlives a power cycle.
 
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-use serde::{Deserialize, Serialize};
+use wattotherm_gcode::{SettingKey, Words, read_settings, wanted_by};
+
+/// A line of the report: a heading, or a command with its letters, each with its decimals and the value
+/// that the board left the bench with long ago: a loop tuned for another hot end.
+enum Line {
+    Heading(&'static str),
+    Values(&'static str, &'static [(char, usize, f64)]),
+}
+
+use Line::{Heading, Values};
+
+const LINES: &[Line] = &[
+    Heading("steps per unit"),
+    Values(
+        "M92",
+        &[
+            ('X', 2, 80.0),
+            ('Y', 2, 80.0),
+            ('Z', 2, 400.0),
+            ('E', 2, 93.0),
+        ],
+    ),
+    Heading("heater loops"),
+    Values("M301", &[('P', 2, 22.4), ('I', 2, 1.32), ('D', 2, 95.0)]),
+    Values("M304", &[('P', 2, 96.0), ('I', 2, 8.2), ('D', 2, 280.0)]),
+    Heading("offsets"),
+    Values("M851", &[('X', 3, -42.0), ('Y', 3, -8.0), ('Z', 3, -1.62)]),
+    Values(
+        "M218",
+        &[('T', 0, 1.0), ('X', 3, 0.0), ('Y', 3, 0.0), ('Z', 3, 0.0)],
+    ),
+    Heading("filament"),
+    Values("M900", &[('K', 3, 0.0)]),
+    Values("M207", &[('S', 2, 4.8), ('F', 1, 2_400.0)]),
+];
 
 /// Settings in the board's memory.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub(crate) struct Settings {
-    pub steps_mm: [f64; 4],
-    pub nozzle_pid: [f64; 3],
-    pub bed_pid: [f64; 3],
-    pub probe_mm: [f64; 3],
-    pub tool_mm: [f64; 3],
-    pub advance_s: f64,
-    pub retract_mm: f64,
-    pub retract_mm_s: f64,
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Settings(BTreeMap<SettingKey, f64>);
+
+fn key(code: &str, letter: char) -> SettingKey {
+    SettingKey {
+        code: code.to_owned(),
+        letter,
+    }
 }
 
 impl Settings {
-    /// As it left the bench long ago: a loop tuned for another hot end.
+    /// As it left the bench, but for the extruder's steps/mm.
     pub fn old(extruder_steps_mm: f64) -> Self {
-        Self {
-            steps_mm: [80.0, 80.0, 400.0, extruder_steps_mm],
-            nozzle_pid: [22.4, 1.32, 95.0],
-            bed_pid: [96.0, 8.2, 280.0],
-            probe_mm: [-42.0, -8.0, -1.62],
-            tool_mm: [0.0; 3],
-            advance_s: 0.0,
-            retract_mm: 4.8,
-            retract_mm_s: 40.0,
+        let mut all = BTreeMap::new();
+        for line in LINES {
+            if let Values(code, letters) = line {
+                all.extend(letters.iter().map(|(l, _, v)| (key(code, *l), *v)));
+            }
         }
+        all.insert(key("M92", 'E'), extruder_steps_mm);
+        Self(all)
     }
 
-    /// Sets values of a command; true if it is one of ours.
-    pub fn set(&mut self, code: &str, value: impl Fn(char) -> Option<f64>) -> bool {
-        let fill = |slots: &mut [f64], letters: &str| {
-            for (slot, letter) in slots.iter_mut().zip(letters.chars()) {
-                if let Some(v) = value(letter) {
-                    // The board keeps two to four decimals, as its reports print.
-                    *slot = v;
-                }
-            }
-        };
-        match code {
-            "M92" => fill(&mut self.steps_mm, "XYZE"),
-            "M301" => fill(&mut self.nozzle_pid, "PID"),
-            "M304" => fill(&mut self.bed_pid, "PID"),
-            "M851" => fill(&mut self.probe_mm, "XYZ"),
-            "M218" => fill(&mut self.tool_mm, "XYZ"),
-            "M900" => fill(std::slice::from_mut(&mut self.advance_s), "K"),
-            "M207" => {
-                fill(std::slice::from_mut(&mut self.retract_mm), "S");
-                if let Some(f) = value('F') {
-                    self.retract_mm_s = f / 60.0;
-                }
-            }
-            _ => return false,
-        }
-        true
+    /// A value; 0 if the board has none of that name.
+    pub fn get(&self, code: &str, letter: char) -> f64 {
+        self.0.get(&key(code, letter)).copied().unwrap_or_default()
     }
 
+    /// Gains of a heater loop: P, I, D.
+    pub fn gains(&self, code: &str) -> [f64; 3] {
+        ['P', 'I', 'D'].map(|l| self.get(code, l))
+    }
+
+    /// Sets one value, if the board has it.
+    pub fn set(&mut self, code: &str, letter: char, value: f64) -> bool {
+        let slot = self.0.get_mut(&key(code, letter));
+        slot.map(|s| *s = value).is_some()
+    }
+
+    /// Takes the values of a command; true if one of them is ours.
+    pub fn take(&mut self, words: &Words) -> bool {
+        let mut any = false;
+        for (key, value) in wanted_by(words) {
+            any |= self.set(&key.code, key.letter, value);
+        }
+        any
+    }
+
+    /// Takes the values of a report; true if one of them is ours.
+    pub fn take_report(&mut self, text: &str) -> bool {
+        let mut any = false;
+        for (key, value) in read_settings(text).values {
+            any |= self.set(&key.code, key.letter, value);
+        }
+        any
+    }
+
+    /// All of them as the board prints them.
     pub fn report(&self) -> String {
-        let [x, y, z, e] = self.steps_mm;
-        let [p, i, d] = self.nozzle_pid;
-        let [bp, bi, bd] = self.bed_pid;
-        let [px, py, pz] = self.probe_mm;
-        let [tx, ty, tz] = self.tool_mm;
         let mut out = String::new();
-        let _ = writeln!(out, "echo:; steps per unit");
-        let _ = writeln!(out, "echo:  M92 X{x:.2} Y{y:.2} Z{z:.2} E{e:.2}");
-        let _ = writeln!(out, "echo:; heater loops");
-        let _ = writeln!(out, "echo:  M301 P{p:.2} I{i:.2} D{d:.2}");
-        let _ = writeln!(out, "echo:  M304 P{bp:.2} I{bi:.2} D{bd:.2}");
-        let _ = writeln!(out, "echo:; offsets");
-        let _ = writeln!(out, "echo:  M851 X{px:.3} Y{py:.3} Z{pz:.3}");
-        let _ = writeln!(out, "echo:  M218 T1 X{tx:.3} Y{ty:.3} Z{tz:.3}");
-        let _ = writeln!(out, "echo:; filament");
-        let _ = writeln!(out, "echo:  M900 K{:.3}", self.advance_s);
-        let _ = writeln!(
-            out,
-            "echo:  M207 S{:.2} F{:.1}",
-            self.retract_mm,
-            self.retract_mm_s * 60.0
-        );
+        for line in LINES {
+            match line {
+                Heading(says) => {
+                    let _ = writeln!(out, "echo:; {says}");
+                }
+                Values(code, letters) => {
+                    let _ = write!(out, "echo:  {code}");
+                    for (letter, digits, _) in *letters {
+                        let _ = write!(out, " {letter}{:.digits$}", self.get(code, *letter));
+                    }
+                    out.push('\n');
+                }
+            }
+        }
         out
     }
 }

@@ -73,6 +73,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keeps a file, whatever it holds, under the name that its content gives it; what nothing names within a
+         *     day is let go.
+         */
+        post: operations["upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/files/{sha256}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file that is kept, as it came. */
+        get: operations["download"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/find": {
         parameters: {
             query?: never;
@@ -346,7 +383,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/jobs/{id}/stations/{key}": {
+    "/api/v1/jobs/{id}/stops/{key}": {
         parameters: {
             query?: never;
             header?: never;
@@ -363,7 +400,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/jobs/{id}/stations/{key}/close": {
+    "/api/v1/jobs/{id}/stops/{key}/close": {
         parameters: {
             query?: never;
             header?: never;
@@ -380,7 +417,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/jobs/{id}/stations/{key}/draft": {
+    "/api/v1/jobs/{id}/stops/{key}/draft": {
         parameters: {
             query?: never;
             header?: never;
@@ -397,7 +434,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/jobs/{id}/stations/{key}/reopen": {
+    "/api/v1/jobs/{id}/stops/{key}/reopen": {
         parameters: {
             query?: never;
             header?: never;
@@ -916,11 +953,39 @@ export interface components {
              */
             z_mm: components["schemas"]["Entry"][];
         };
-        /**
-         * @description What a page can do for a station at the printer.
-         * @enum {string}
-         */
-        Action: "read_settings" | "ask_limit" | "hold" | "autotune" | "verify" | "warm" | "write_gains";
+        /** @description Something to do at the printer, with what its button says. */
+        Act: components["schemas"]["Action"] & {
+            /** @description What the button says. */
+            says: string;
+        };
+        /** @description What a page can do for a station at the printer. */
+        Action: {
+            /** @enum {string} */
+            action: "ask_limit";
+            /**
+             * Format: double
+             * @description The target [°C].
+             */
+            target_c: number;
+        } | {
+            /** @enum {string} */
+            action: "warm";
+            /**
+             * Format: double
+             * @description The target [°C].
+             */
+            target_c: number;
+        } | {
+            /** @enum {string} */
+            action: "take_temperatures";
+            /** @description Field for the bed's. */
+            bed?: string | null;
+            /** @description Field for the nozzle's. */
+            nozzle: string;
+        } | {
+            /** @enum {string} */
+            action: "write_commands";
+        };
         /** @description Where a printer is reached. */
         Address: {
             /**
@@ -952,29 +1017,29 @@ export interface components {
             dof?: number | null;
             /**
              * Format: double
-             * @description Measured less nominal.
+             * @description Measured less nominal [`unit`].
              */
             error: number;
             /**
              * Format: double
-             * @description Expanded uncertainty at 95 %, ≥ 0.
+             * @description Expanded uncertainty at 95 % [`unit`], ≥ 0.
              */
             expanded: number;
             /** @description Which quantity, e.g. `fed`: a name for programs. */
             id: string;
             /**
              * Format: double
-             * @description Greatest error allowed, > 0.
+             * @description Greatest error allowed [`unit`], > 0.
              */
             limit: number;
             /**
              * Format: double
-             * @description Measured value.
+             * @description Measured value [`unit`].
              */
             measured: number;
             /**
              * Format: double
-             * @description Value it should have.
+             * @description Value it should have [`unit`].
              */
             nominal: number;
             /** @description Unit of all numbers here. */
@@ -1006,18 +1071,10 @@ export interface components {
             rows: components["schemas"]["BenchRow"][];
         };
         /** @description A printer on the bench. */
-        BenchRow: {
-            /** @description All stations not released. */
-            all: number;
-            /** @description Stations closed and all, for a tally. */
-            closed: number;
+        BenchRow: components["schemas"]["Waits"] & {
             job?: components["schemas"]["Job"] | null;
-            /** @description Key of the station to work on now. */
-            now_key?: string | null;
             /** @description The printer. */
             printer: components["schemas"]["Printer"];
-            /** @description What it waits for, one sentence. */
-            waits_for: string;
         };
         /**
          * @description What a heater block is made of.
@@ -1205,8 +1262,8 @@ export interface components {
              * @description Number of its logbook entry.
              */
             seq: number;
-            /** @description Key of the station. */
-            station: string;
+            /** @description Key of its stop on the route. */
+            stop: string;
             /** @description Whether the station was reopened or closed again after this. */
             superseded: boolean;
             /** @description Who. */
@@ -1586,7 +1643,7 @@ export interface components {
             station: string;
             /**
              * Format: double
-             * @description Value.
+             * @description Value [unit of the letter].
              */
             value: number;
         };
@@ -1632,7 +1689,7 @@ export interface components {
             bands: components["schemas"]["Band"][];
             /**
              * Format: double
-             * @description Value in force when the readings were taken.
+             * @description Value in force when the readings were taken [`unit`].
              */
             before?: number | null;
             /** @description The same for quantities that are names, such as the type of a sensor. */
@@ -1650,7 +1707,7 @@ export interface components {
             unit: components["schemas"]["Unit"];
             /**
              * Format: double
-             * @description Expanded uncertainty (95 %) of the value itself, in `unit`.
+             * @description Expanded uncertainty (95 %) of the value itself [`unit`].
              */
             value_expanded?: number | null;
             /** @description The decision. */
@@ -1660,6 +1717,8 @@ export interface components {
         Field: components["schemas"]["FieldKind"] & {
             /** @description Where the value that stands there was taken from; none where it was typed. */
             from?: string | null;
+            /** @description Whether it isn't asked as things stand: what is typed in it is kept. */
+            hidden: boolean;
             /** @description A short help; may be empty. */
             hint: string;
             /** @description Symbol of the unit in which it is kept: what a number without one is in. */
@@ -1704,8 +1763,15 @@ export interface components {
         } | {
             /** @enum {string} */
             kind: "choice";
+            /** @description Whether they are a list to open, rather than laid out side by side. */
+            list: boolean;
             /** @description In the order to show them. */
             options: components["schemas"]["FieldOption"][];
+        } | {
+            /** @enum {string} */
+            kind: "picture";
+            /** @description Which pictures, by name. */
+            pictures: string;
         } | {
             /** @enum {string} */
             kind: "yes_no";
@@ -1737,6 +1803,8 @@ export interface components {
             id: string;
             /** @description Label. */
             label: string;
+            /** @description What else is set when it is chosen. */
+            sets: components["schemas"]["Sets"][];
         };
         /** @description A filament. */
         Filament: {
@@ -1793,7 +1861,7 @@ export interface components {
             height_mm?: number | null;
             /**
              * Format: double
-             * @description Nozzles, 1 or 2.
+             * @description Number of nozzles, 1 or 2.
              */
             nozzles?: number | null;
             /** @enum {string} */
@@ -1813,7 +1881,7 @@ export interface components {
             place: "bed";
             /**
              * Format: double
-             * @description Levelling screws.
+             * @description Number of levelling screws.
              */
             screws?: number | null;
             thread?: components["schemas"]["ScrewThread"] | null;
@@ -1886,7 +1954,7 @@ export interface components {
         } | {
             /**
              * Format: double
-             * @description Full steps of one turn.
+             * @description Number of full steps of one turn.
              */
             full_steps?: number | null;
             /** @enum {string} */
@@ -1922,7 +1990,7 @@ export interface components {
             limit_c?: number | null;
             /**
              * Format: double
-             * @description Microsteps of the extruder's driver.
+             * @description Number of microsteps of the extruder's driver.
              */
             microsteps?: number | null;
             /** @enum {string} */
@@ -2011,10 +2079,6 @@ export interface components {
         };
         /** @description A station's form, given what is typed so far. */
         Form: {
-            /** @description What can be done at the printer from here. */
-            actions: components["schemas"]["Action"][];
-            /** @description Drawing to show beside it, by name. */
-            drawing?: string | null;
             /** @description Groups of fields in order. */
             groups: components["schemas"]["Group"][];
         };
@@ -2091,7 +2155,7 @@ export interface components {
             drive_diameter_mm: number;
             /**
              * Format: double
-             * @description Full steps of one motor turn, e.g. 200.
+             * @description Number of full steps of one motor turn, e.g. 200.
              */
             full_steps: number;
             /**
@@ -2101,18 +2165,30 @@ export interface components {
             gear_ratio: number;
             /**
              * Format: double
-             * @description Microsteps a full step, e.g. 16.
+             * @description Number of microsteps a full step, e.g. 16.
              */
             microsteps: number;
         };
         /** @description Fields that belong together. */
         Group: {
+            /** @description What can be done for it at the printer. */
+            acts: components["schemas"]["Act"][];
+            /** @description Whether the drawing stands beside the fields, not above them. */
+            beside: boolean;
+            /** @description Drawing that follows its numbers, by name. */
+            drawing?: string | null;
             /** @description Its fields. */
             fields: components["schemas"]["Field"][];
             /** @description Whether it begins folded: for what is only sometimes needed. */
             folded: boolean;
+            /** @description Whether its numbers are what the station is about: read from two metres. */
+            large: boolean;
+            /** @description Series of it that can grow. */
+            more: components["schemas"]["More"][];
             /** @description Title; may be empty for the first. */
             title: string;
+            /** @description What to do while the printer isn't connected; empty where the printer has no part in it. */
+            unlinked: string;
         };
         /** @description Whether the server answers. */
         Health: {
@@ -2570,7 +2646,7 @@ export interface components {
         Instrument: {
             /**
              * Format: double
-             * @description Every fresh reading lies within ± this of the truth (rectangular).
+             * @description Every fresh reading lies within ± this [the instrument's unit] of the truth (rectangular).
              */
             half_width: number;
             /** @description Identifier, e.g. `steel_rule`. */
@@ -2581,7 +2657,7 @@ export interface components {
             name: string;
             /**
              * Format: double
-             * @description Thickness of a gauge; none for other kinds.
+             * @description Thickness of a gauge [mm]; none for other kinds.
              */
             nominal?: number | null;
             /**
@@ -2652,7 +2728,7 @@ export interface components {
             printer: components["schemas"]["NewPrinter"];
             /**
              * Format: int32
-             * @description Version of this format: 2, or 1 from an older build.
+             * @description Version of this format: 3, or 1 or 2 from an older build.
              */
             wattotherm_job: number;
         };
@@ -2700,8 +2776,8 @@ export interface components {
              * @description The job.
              */
             id: number;
-            /** @description Key of its station. */
-            station: string;
+            /** @description Key of its stop. */
+            stop: string;
         };
         /** @description What keeping typed readings answers. */
         Kept: {
@@ -2721,6 +2797,16 @@ export interface components {
             /** @description The set-up with the typed numbers. */
             set_up: components["schemas"]["SetUp"];
         };
+        /** @description A file that is kept. */
+        KeptFile: {
+            /**
+             * Format: int64
+             * @description Its length.
+             */
+            bytes: number;
+            /** @description Its name: SHA-256 of its content. */
+            sha256: string;
+        };
         /**
          * @description How lengths are shown.
          * @enum {string}
@@ -2737,19 +2823,19 @@ export interface components {
             label: string;
             /**
              * Format: double
-             * @description Greatest value accepted.
+             * @description Greatest value accepted [the field's unit].
              */
             max: number;
             /**
              * Format: double
-             * @description Least value accepted.
+             * @description Least value accepted [the field's unit].
              */
             min: number;
             /** @description Unit. */
             unit: components["schemas"]["Unit"];
             /**
              * Format: double
-             * @description See `usual_min`.
+             * @description See `usual_min` [the field's unit].
              */
             usual_max: number;
             /**
@@ -2871,8 +2957,8 @@ export interface components {
              * @description Printer concerned.
              */
             printer_id?: number | null;
-            /** @description Station concerned. */
-            station?: string | null;
+            /** @description Stop on the route concerned. */
+            stop?: string | null;
             /**
              * Format: int64
              * @description Entry that replaces this one.
@@ -3000,6 +3086,15 @@ export interface components {
             name: string;
             /** @description Written. */
             wanted: string;
+        };
+        /** @description One more reading of a series. */
+        More: {
+            /** @description What the button says, e.g. "One more run". */
+            label: string;
+            /** @description The series in the readings, e.g. `runs`. */
+            path: string;
+            /** @description What is put at its end. */
+            value: unknown;
         };
         /** @description A filament to add. */
         NewFilament: {
@@ -3173,8 +3268,8 @@ export interface components {
              * @description Revision of what is kept now.
              */
             revision: number;
-            /** @description Key of the station. */
-            station: string;
+            /** @description Key of the stop. */
+            stop: string;
         } | {
             /** @description Why not; none if it was handed over. */
             failed?: string | null;
@@ -3371,7 +3466,7 @@ export interface components {
         PrinterFacts: {
             /**
              * Format: double
-             * @description Levelling screws of the bed, where they were counted.
+             * @description Number of levelling screws of the bed, where they were counted.
              * @default null
              */
             bed_screws: number | null;
@@ -3538,11 +3633,18 @@ export interface components {
             /** @description Read it as an autotune rather than a hold test. */
             autotune?: boolean;
             /**
+             * @description The file that was sent, by its name among the files: CSV of time, temperature, target, duty, or a
+             *     saved serial log.
+             */
+            file: string;
+            /**
              * Format: int64
              * @description … and this job.
              */
             job_id?: number | null;
             mass?: components["schemas"]["HotEndMass"] | null;
+            /** @description What it was called where it came from. */
+            name?: string;
             /**
              * Format: int64
              * @description Keep it with this printer.
@@ -3553,8 +3655,6 @@ export interface components {
              * @description Read it as a hold test or an autotune at this target [°C].
              */
             target_c?: number | null;
-            /** @description Its text: CSV of time, temperature, target, duty, or a saved serial log. */
-            text: string;
         };
         /** @description Readings to keep or to close with. */
         ReadingsBody: {
@@ -3624,8 +3724,8 @@ export interface components {
              * @description Length of a hold [s].
              */
             seconds?: number;
-            /** @description Key of the job's station. */
-            station?: string | null;
+            /** @description Key of the job's stop. */
+            stop?: string | null;
             /**
              * Format: double
              * @description Target [°C].
@@ -3664,7 +3764,7 @@ export interface components {
         RoutineView: {
             done?: components["schemas"]["RoutineDone"] | null;
             /** @description The job's station it runs for, e.g. `3/heater_loop`. */
-            for_station?: string | null;
+            for_stop?: string | null;
             /** @description What it is. */
             kind: components["schemas"]["RoutineKind"];
             /**
@@ -3934,6 +4034,13 @@ export interface components {
             /** @description Why commands are withheld. */
             withheld?: string | null;
         };
+        /** @description A field that a choice sets too. */
+        Sets: {
+            /** @description Path of the field. */
+            path: string;
+            /** @description What it becomes. */
+            value: string;
+        };
         /** @description A calibrated value from one day to another. */
         Setting: {
             /**
@@ -4186,6 +4293,8 @@ export interface components {
              * @description The printer.
              */
             printer_id: number;
+            /** @description Name of its file. */
+            sha256: string;
             /**
              * Format: double
              * @description Target [°C], where one was meant.
@@ -4294,8 +4403,11 @@ export interface components {
             finding?: components["schemas"]["Finding"] | null;
             /** @description Readings, for a closing. */
             readings?: unknown;
-            /** @description Key of the station; a filament's number counts from 0 in `filaments`. */
-            station: string;
+            /**
+             * @description Key of the stop on the route; a filament's number counts from 0 in `filaments`. Files of format 1
+             *     and 2 call it `station`.
+             */
+            stop: string;
             /** @description Line of the logbook. */
             text: string;
         };
@@ -4462,6 +4574,19 @@ export interface components {
              * @description Number of the kept log; none for figures typed in.
              */
             trace?: number | null;
+        };
+        /** @description What a printer waits for. */
+        Waits: {
+            /** @description All stops but those that were released. */
+            all: number;
+            /** @description Stops that are closed. */
+            closed: number;
+            /** @description Key of the stop to work on now; none where nothing is to be done. */
+            now_key?: string | null;
+            /** @description One sentence. */
+            says: string;
+            /** @description Whether it is stopped by a fault. */
+            stopped: boolean;
         };
         /**
          * @description Where on the box a wall was measured.
@@ -4736,6 +4861,91 @@ export interface operations {
             };
         };
     };
+    upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptFile"];
+                };
+            };
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    download: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     find: {
         parameters: {
             query: {
@@ -4915,7 +5125,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            409: {
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4948,14 +5158,6 @@ export interface operations {
             };
             /** @description The path or the query doesn't read. */
             400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5011,7 +5213,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            409: {
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5054,14 +5256,6 @@ export interface operations {
                 };
             };
             404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { NConfigProvider, NMessageProvider, NModal, darkTheme, useOsTheme } from 'naive-ui'
+import { NButton, NConfigProvider, NMessageProvider, NModal, darkTheme, useOsTheme } from 'naive-ui'
 import { computed, ref, watchEffect } from 'vue'
 import { useEventListener } from '@vueuse/core'
 import { RouterLink, RouterView, useRoute, useRouter } from 'vue-router'
@@ -45,9 +45,13 @@ const places: Record<string, string> = {
 
 useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   const at = event.target as HTMLElement
-  const typing = at.matches('input, textarea, select') || at.closest('[role=dialog]') !== null
-  if (event.key === 'Escape' && !keysShown.value && !findShown.value) {
-    void router.push('/')
+  // A dialog that is just closing keeps the focus for a moment: a key pressed then is meant for the page.
+  const dialog = at.closest('[role=dialog]')
+  const typing =
+    at.matches('input, textarea') || (dialog !== null && dialog.closest('[class*=leave-active]') === null)
+  if (event.key === 'Escape') {
+    // What lies over the page is what is left: a dialog, the route on a phone, an open list.
+    if (!document.querySelector('[role=dialog], .n-base-select-menu')) void router.push('/')
     return
   }
   if (typing || event.ctrlKey || event.metaKey || event.altKey) return
@@ -68,7 +72,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
     :theme-overrides="overrides(tokens)"
     class="provider"
   >
-    <NMessageProvider placement="top" :duration="6000" :max="2">
+    <NMessageProvider placement="top-right" :duration="6000" :max="2">
       <div class="shell">
         <header class="no-print">
           <RouterLink to="/" class="brand">
@@ -76,15 +80,15 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
               <path class="metal" d="M4 2h16v9l-5 4v3l-3 4-3-4v-3l-5-4z" />
               <path class="line now" d="M12 2v14" stroke-width="3" />
             </svg>
-            Wattotherm
+            <span class="name">Wattotherm</span>
           </RouterLink>
           <nav aria-label="Main">
             <RouterLink v-for="[at, name] in pages" :key="at" :to="at" :class="{ here: here(at) }">
               {{ name }}
             </RouterLink>
           </nav>
-          <button class="hint" type="button" @click="findShown = true"><kbd>/</kbd> find</button>
-          <button class="hint" type="button" @click="keysShown = true"><kbd>?</kbd> keys</button>
+          <NButton quaternary class="hint" @click="findShown = true"><kbd>/</kbd> find</NButton>
+          <NButton quaternary class="hint" @click="keysShown = true"><kbd>?</kbd> keys</NButton>
         </header>
         <main tabindex="-1"><RouterView /></main>
         <HeatStrip />
@@ -100,7 +104,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
               <dd>{{ does }}</dd>
             </template>
           </dl>
-          <button class="soft" type="button" @click="keysShown = false">Done</button>
+          <NButton @click="keysShown = false">Done</NButton>
         </div>
       </NModal>
       <FindDialog v-model:shown="findShown" />
@@ -154,12 +158,10 @@ nav a.here {
   border-bottom-color: var(--accent);
 }
 .hint {
-  font: inherit;
-  color: var(--ink2);
-  background: none;
-  border: 0;
-  cursor: pointer;
+  height: auto;
   min-width: 44px;
+  padding: 0 10px;
+  color: var(--ink2);
 }
 main {
   position: relative;
@@ -177,6 +179,23 @@ dl {
 }
 dd {
   margin: 0;
+}
+@media (max-width: 720px) {
+  header {
+    padding: 0 8px;
+    gap: 2px;
+  }
+  .brand {
+    margin-right: 2px;
+  }
+  .name {
+    display: none;
+  }
+  nav a {
+    padding: 0 9px;
+    font-size: 15px;
+    white-space: nowrap;
+  }
 }
 @media print {
   .shell {

@@ -6,11 +6,12 @@ import { computed, nextTick, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { answer, client, type Schemas } from '../api/client'
+import TextLine from '../ui/TextLine.vue'
 
 const shown = defineModel<boolean>('shown', { required: true })
 const router = useRouter()
 const wanted = ref('')
-const field = ref<HTMLInputElement>()
+const field = ref<InstanceType<typeof TextLine>>()
 const words = refDebounced(wanted, 120)
 const { data } = useQuery({
   queryKey: ['find', words],
@@ -48,14 +49,12 @@ function go(to: string) {
 <template>
   <NModal v-model:show="shown">
     <div class="sheet find" role="dialog" aria-modal="true" aria-label="Find a printer or job">
-      <label for="find-field">Printer, job, customer, complaint, filament, part or note</label>
-      <input
+      <TextLine
         id="find-field"
         ref="field"
         v-model="wanted"
-        type="text"
-        autocomplete="off"
-        @keydown.enter="first"
+        label="Printer, job, customer, complaint, filament, part or note"
+        @enter="first"
       />
       <ul>
         <li v-for="hit in hits" :key="hit.key">

@@ -53,6 +53,10 @@ export function applyTokens(tokens: typeof light) {
   style.setProperty('--mono', mono)
 }
 
+/** A button's variable in each of its states, e.g. `textColorHoverPrimary`. */
+const everyState = (name: string, type: string, value: string) =>
+  Object.fromEntries(['', 'Hover', 'Pressed', 'Focus'].map((state) => [name + state + type, value]))
+
 export function overrides(t: typeof light): GlobalThemeOverrides {
   return {
     common: {
@@ -77,6 +81,42 @@ export function overrides(t: typeof light): GlobalThemeOverrides {
       dividerColor: t.rule,
       heightMedium: '44px',
     },
+    Button: {
+      heightMedium: '44px',
+      fontSizeMedium: '16px',
+      paddingMedium: '0 18px',
+      ...everyState('textColor', '', t.ink),
+      border: `1px solid ${t.ink2}`,
+      borderHover: `1px solid ${t.ink}`,
+      borderPressed: `1px solid ${t.ink}`,
+      borderFocus: `1px solid ${t.ink}`,
+      ...everyState('textColor', 'Primary', t.onAccent),
+      ...everyState('textColorGhost', 'Primary', t.accentInk),
+      textColorDisabledPrimary: t.ink2,
+      colorError: t.stop,
+      ...everyState('textColorGhost', 'Error', t.stop),
+      ...everyState('border', 'Error', `1px solid ${t.stop}`),
+      // What can't be pressed just now is still read.
+      opacityDisabled: '1',
+      textColorDisabled: t.ink2,
+      borderDisabled: `1px dashed ${t.ink2}`,
+      colorDisabledPrimary: '#0000',
+      textColorGhostDisabledPrimary: t.ink2,
+      borderDisabledPrimary: `1px dashed ${t.ink2}`,
+      fontWeightStrong: '700',
+    },
+    InternalSelection: { textColorDisabled: t.ink2, colorDisabled: t.paper, border: `1px solid ${t.ink2}` },
+    Message: {
+      color: t.sheet,
+      textColor: t.ink,
+      colorInfo: t.sheet,
+      textColorInfo: t.ink,
+      iconColorInfo: t.ink2,
+      iconColorWarning: t.caution,
+      iconColorError: t.stop,
+      border: `1px solid ${t.ink}`,
+    },
+    Checkbox: { sizeMedium: '20px', fontSizeMedium: '16px' },
     Input: { border: `1px solid ${t.ink2}`, color: t.field, colorFocus: t.field },
     Radio: {
       buttonColor: t.field,

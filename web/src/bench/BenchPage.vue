@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { NButton } from 'naive-ui'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 
@@ -26,9 +27,9 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
         <RouterLink v-if="next?.job" class="act" :to="`/jobs/${next.job.id}/${next.now_key}`">
           Go to it
         </RouterLink>
-        <button v-else-if="data.rows.length === 0" class="act" type="button" @click="adding = true">
+        <NButton v-else-if="data.rows.length === 0" type="primary" @click="adding = true">
           Add a printer
-        </button>
+        </NButton>
       </div>
       <ul class="rows">
         <li v-for="r in data.rows" :key="r.printer.id" class="sheet">
@@ -44,7 +45,7 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
                 >: {{ r.job.complaint || 'planned change' }}</template
               >
             </p>
-            <p :class="{ error: r.waits_for.startsWith('Stopped') }">{{ r.waits_for }}</p>
+            <p :class="{ error: r.stopped }">{{ r.says }}</p>
           </div>
           <div class="tally">
             <svg
@@ -84,9 +85,7 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
       <p v-if="data.rows.some((r) => r.printer.invented)" class="quiet">
         This workshop is invented: demo data.
       </p>
-      <button v-if="data.rows.length > 0" class="soft" type="button" @click="adding = true">
-        Add a printer
-      </button>
+      <NButton v-if="data.rows.length > 0" @click="adding = true"> Add a printer </NButton>
       <p v-if="data.retired.length" class="quiet">
         Retired:
         <template v-for="(p, i) in data.retired" :key="p.id"
@@ -139,5 +138,21 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
 }
 .soft {
   justify-content: center;
+}
+@media (max-width: 1000px) {
+  .rows li {
+    grid-template-columns: minmax(0, 1fr) auto;
+    gap: 6px 14px;
+  }
+}
+@media (max-width: 600px) {
+  .top {
+    flex-direction: column;
+    align-items: stretch;
+    gap: 10px;
+  }
+  .rows li {
+    grid-template-columns: minmax(0, 1fr);
+  }
 }
 </style>

@@ -1,8 +1,10 @@
 <script setup lang="ts">
+import { NRadio } from 'naive-ui'
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { usePen } from '../app/pen'
+import WideTable from '../ui/WideTable.vue'
 
 /* What every tuning rule would do on the identified plant, in one picture; the chosen one is inked. */
 const model = defineModel<Schemas['TuningRule']>({ required: true })
@@ -80,7 +82,7 @@ const one = (v: number | null | undefined, digits = 1) => (v == null ? '–' : v
         class="run on"
       />
     </svg>
-    <table>
+    <WideTable>
       <thead>
         <tr>
           <th scope="col">Rule</th>
@@ -94,12 +96,15 @@ const one = (v: number | null | undefined, digits = 1) => (v == null ? '–' : v
       <tbody>
         <tr v-for="run in rules.runs" :key="run.rule" :class="{ on: run.rule === model }">
           <th scope="row">
-            <label>
-              <input v-model="model" type="radio" name="rule" :value="run.rule" :disabled="!run.run" />
-              <span
-                >{{ run.label }}<small>{{ run.why }} {{ run.source }}.</small></span
-              >
-            </label>
+            <NRadio
+              :checked="model === run.rule"
+              name="rule"
+              :value="run.rule"
+              :disabled="!run.run"
+              @change="model = run.rule"
+            >
+              {{ run.label }}<small>{{ run.why }} {{ run.source }}.</small>
+            </NRadio>
           </th>
           <td class="mono">{{ run.run?.gains ?? 'nothing to go by' }}</td>
           <td class="mono">{{ difference(run.run?.figures.overshoot_c) }}</td>
@@ -116,7 +121,7 @@ const one = (v: number | null | undefined, digits = 1) => (v == null ? '–' : v
           <td class="mono">{{ rules.set.margins ? `×${rules.set.margins.gain.toFixed(1)}` : '–' }}</td>
         </tr>
       </tbody>
-    </table>
+    </WideTable>
   </section>
 </template>
 
@@ -158,33 +163,11 @@ text {
   stroke-width: 1.6;
   stroke-dasharray: 6 4;
 }
-table {
-  border-collapse: collapse;
-  width: 100%;
-  font-size: 14px;
-  margin-top: 6px;
-}
-th {
-  text-align: left;
-  font-weight: 400;
-}
-thead th {
-  color: var(--ink2);
-}
-td,
-th {
-  border-bottom: 1px solid var(--rule);
-  padding: 2px 8px 2px 0;
-}
-th label {
-  display: flex;
+/* A rule's name and reason wrap, so that its figures are seen beside it. */
+th :deep(.n-radio) {
+  white-space: normal;
   align-items: center;
-  gap: 10px;
-  min-height: 44px;
-  margin: 0;
-  font-size: 15px;
-  color: var(--ink);
-  cursor: pointer;
+  min-width: 176px;
 }
 th small {
   display: block;
@@ -200,12 +183,6 @@ th small {
 }
 .on small {
   font-weight: 400;
-}
-input {
-  accent-color: var(--accent);
-  width: 18px;
-  height: 18px;
-  flex: none;
 }
 td {
   white-space: nowrap;

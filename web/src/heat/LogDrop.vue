@@ -2,6 +2,7 @@
 import { ref } from 'vue'
 
 import { ServerError, answer, client, type Schemas } from '../api/client'
+import FilePick from '../ui/FilePick.vue'
 
 /* Where a log file is dropped or chosen; the server reads it. */
 const props = defineProps<{
@@ -13,26 +14,31 @@ const props = defineProps<{
   mass?: Schemas['HotEndMass']
 }>()
 const emit = defineEmits<{ read: [view: Schemas['TraceView'], name: string] }>()
-const over = ref(false)
 const busy = ref('')
 const failure = ref('')
-const MOST = 7_500_000
+const MOST = 32_000_000
 
-async function take(file: File | undefined) {
-  over.value = false
+async function take(file: File) {
   failure.value = ''
-  if (!file) return
   if (file.size > MOST) {
-    failure.value = `${file.name} has ${(file.size / 1e6).toFixed(1)} MB. Give a log of 7.5 MB or less.`
+    failure.value = `${file.name} has ${(file.size / 1e6).toFixed(1)} MB. Give a log of 32 MB or less.`
     return
   }
   busy.value = file.name
   try {
-    const text = await file.text()
+    // In pieces, as it is: nothing of it is read here.
+    const kept = await answer(
+      client.POST('/api/v1/files', {
+        body: file as unknown as string,
+        bodySerializer: (body) => body as unknown as Blob,
+        headers: { 'content-type': 'application/octet-stream' },
+      }),
+    )
     const view = await answer(
       client.POST('/api/v1/traces/read', {
         body: {
-          text,
+          file: kept.sha256,
+          name: file.name,
           mass: props.mass ?? null,
           printer_id: props.printer ?? null,
           job_id: props.job ?? null,
@@ -43,55 +49,16 @@ async function take(file: File | undefined) {
     )
     emit('read', view, file.name)
   } catch (e) {
-    failure.value = e instanceof ServerError ? e.problem.detail : `${file.name} can’t be read as text.`
+    failure.value = e instanceof ServerError ? e.problem.detail : `${file.name} can’t be sent. Try again.`
   } finally {
     busy.value = ''
   }
-}
-function chosen(event: Event) {
-  const input = event.target as HTMLInputElement
-  void take(input.files?.[0])
-  input.value = ''
 }
 </script>
 
 <template>
   <div>
-    <label
-      class="drop"
-      :class="{ over }"
-      @dragover.prevent="over = true"
-      @dragleave="over = false"
-      @drop.prevent="take($event.dataTransfer?.files[0])"
-    >
-      <input type="file" accept=".csv,.txt,.log,text/*" class="visually-hidden" @change="chosen" />
-      {{ busy ? `Reading ${busy} …` : label }}
-    </label>
+    <FilePick :label="busy ? `Reading ${busy} …` : label" accept=".csv,.txt,.log,text/*" @file="take" />
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
   </div>
 </template>
-
-<style scoped>
-.drop {
-  display: flex;
-  align-items: center;
-  justify-content: center;
-  min-height: 44px;
-  padding: 6px 16px;
-  margin: 0;
-  border: 1.5px dashed var(--ink2);
-  border-radius: 2px;
-  color: var(--ink);
-  cursor: pointer;
-  text-align: center;
-  font-size: 16px;
-}
-.drop:focus-within {
-  outline: 3px solid var(--accent);
-  outline-offset: 2px;
-}
-.over {
-  background: var(--wash);
-  border-color: var(--accent);
-}
-</style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { NButton } from 'naive-ui'
 import { useQuery } from '@tanstack/vue-query'
 import { ref, shallowRef } from 'vue'
 
@@ -8,6 +9,8 @@ import TraceCurve from '../drawings/TraceCurve.vue'
 import LogDrop from './LogDrop.vue'
 import TraceReading from './TraceReading.vue'
 import { usePen } from '../app/pen'
+import PickList from '../ui/PickList.vue'
+import FoldedPart from '../ui/FoldedPart.vue'
 
 const { temperature } = usePen()
 
@@ -48,15 +51,16 @@ const kinds: Record<string, string> = {
       this machine.
     </p>
     <div class="tools">
-      <div>
-        <label for="log-printer">Keep it with</label>
-        <select id="log-printer" v-model="printer">
-          <option :value="null">no printer: only read it</option>
-          <option v-for="r in bench?.rows ?? []" :key="r.printer.id" :value="r.printer.id">
-            {{ r.printer.name }}
-          </option>
-        </select>
-      </div>
+      <PickList
+        id="log-printer"
+        label="Keep it with"
+        :model-value="printer === null ? '' : String(printer)"
+        :options="[
+          { value: '', label: 'no printer: only read it' },
+          ...(bench?.rows ?? []).map((r) => ({ value: String(r.printer.id), label: r.printer.name })),
+        ]"
+        @update:model-value="(id) => (printer = id ? Number(id) : null)"
+      />
       <LogDrop
         class="wide"
         label="Drop a log file here, or press to choose one"
@@ -82,20 +86,25 @@ const kinds: Record<string, string> = {
         :width="1184"
         :label="`Temperature log: ${view.reading.headline}`"
       />
-      <details v-if="view.reading.marks.length" open>
-        <summary>Marked in the log ({{ view.reading.marks.length }})</summary>
+      <FoldedPart
+        v-if="view.reading.marks.length"
+        :title="`Marked in the log (${view.reading.marks.length})`"
+        open
+      >
         <ul class="marks mono">
           <li v-for="(m, i) in view.reading.marks" :key="i">{{ m.from_s.toFixed(0) }} s: {{ m.says }}</li>
         </ul>
-      </details>
-      <details v-if="view.diagnostics.length">
-        <summary>Lines that don’t read ({{ view.diagnostics.length }})</summary>
+      </FoldedPart>
+      <FoldedPart
+        v-if="view.diagnostics.length"
+        :title="`Lines that don’t read (${view.diagnostics.length})`"
+      >
         <ul>
           <li v-for="(d, i) in view.diagnostics" :key="i">
             Line {{ d.line }}, column {{ d.column }}: {{ d.says }}
           </li>
         </ul>
-      </details>
+      </FoldedPart>
     </template>
     <section v-if="printer !== null">
       <h2>Kept logs of {{ printerName(printer) }}</h2>
@@ -104,11 +113,11 @@ const kinds: Record<string, string> = {
       </p>
       <ul v-else class="kept">
         <li v-for="k in kept ?? []" :key="k.id">
-          <button type="button" class="soft" @click="show(k.id)">
+          <NButton @click="show(k.id)">
             {{ kinds[k.kind] ?? k.kind }}<template v-if="k.target_c">, {{ temperature(k.target_c) }}</template
             >,
             {{ moment(k.at) }}
-          </button>
+          </NButton>
         </li>
       </ul>
     </section>
@@ -148,5 +157,10 @@ summary {
   gap: 8px;
   padding: 0;
   margin: 6px 0 0;
+}
+@media (max-width: 800px) {
+  .tools {
+    grid-template-columns: minmax(0, 1fr);
+  }
 }
 </style>

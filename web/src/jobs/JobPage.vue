@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { useMessage } from 'naive-ui'
+import { useMediaQuery } from '@vueuse/core'
+import { NButton, NDrawer, NDrawerContent, useMessage } from 'naive-ui'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { answer, client } from '../api/client'
-import { hours } from '../api/words'
 import StationWorktop from '../stations/StationWorktop.vue'
-import TravellerCard from '../ui/TravellerCard.vue'
+import JobCard from './JobCard.vue'
 
 const route = useRoute()
 const router = useRouter()
@@ -20,6 +20,14 @@ const { data, error } = useQuery({
 /* Counts up so that a station repeated after an adjust starts from fresh readings. */
 const round = ref(0)
 const key = computed(() => String(route.params.key || data.value?.traveller.now || ''))
+const narrow = useMediaQuery('(max-width: 900px)')
+const routeShown = ref(false)
+/** The stop that is open, and its place on the route. */
+const place = computed(() => {
+  const lines = data.value?.traveller.lines ?? []
+  const at = lines.findIndex((l) => l.key === key.value)
+  return at < 0 ? 'handed over' : `${lines[at]?.title}, ${at + 1} of ${lines.length}`
+})
 /** The stop of this job at which a station named by a finding is worked through: of the same filament, if it has one. */
 function back(station: string) {
   const lines = data.value?.traveller.lines ?? []
@@ -40,21 +48,22 @@ function go(next: string | null | undefined) {
 
 <template>
   <p v-if="error" class="page error">{{ error.message }}</p>
-  <div v-else-if="data" class="job">
-    <aside class="card" aria-label="Traveller">
-      <div class="head">
-        <strong>{{ data.printer.name }}</strong> <span class="quiet">job {{ data.job.id }}</span>
-        <p class="quiet">{{ data.job.complaint || 'no complaint' }}</p>
+  <div v-else-if="data" class="job" :class="{ narrow }">
+    <template v-if="narrow">
+      <div class="line">
+        <span class="where">
+          <strong>{{ data.printer.name }}</strong> job {{ data.job.id }}: {{ place }}
+        </span>
+        <NButton aria-haspopup="dialog" @click="routeShown = true">Route</NButton>
       </div>
-      <TravellerCard :card="data.traveller" :job="id" :active="key" />
-      <div class="foot">
-        <p v-if="data.traveller.now">
-          Left: {{ hours(data.traveller.at_least.hands_min) }} of hands at least,
-          {{ hours(data.traveller.at_most.hands_min) }} at most
-        </p>
-        <p v-else>Handed over.</p>
-        <RouterLink :to="`/jobs/${id}/report`">Report</RouterLink>
-      </div>
+      <NDrawer v-model:show="routeShown" placement="left" width="min(320px, 86vw)">
+        <NDrawerContent title="Route" closable body-content-style="padding: 0" aria-label="Traveller">
+          <JobCard :page="data" :active="key" @click="routeShown = false" />
+        </NDrawerContent>
+      </NDrawer>
+    </template>
+    <aside v-else class="card" aria-label="Traveller">
+      <JobCard :page="data" :active="key" />
     </aside>
     <StationWorktop
       v-if="key"
@@ -79,6 +88,10 @@ function go(next: string | null | undefined) {
   grid-template-columns: 256px minmax(0, 1fr);
   height: 100%;
 }
+.job.narrow {
+  grid-template-columns: minmax(0, 1fr);
+  grid-template-rows: auto minmax(0, 1fr);
+}
 .card {
   position: relative;
   background: var(--sheet);
@@ -87,19 +100,19 @@ function go(next: string | null | undefined) {
   display: flex;
   flex-direction: column;
 }
-.head,
-.foot {
-  padding: 14px 16px;
-  font-size: 15px;
-}
-.head strong {
-  font-size: 18px;
-}
-.head {
+.line {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  padding: 4px 8px 4px 16px;
+  background: var(--sheet);
   border-bottom: 1px solid var(--rule);
 }
-.foot {
-  margin-top: auto;
-  border-top: 1px solid var(--rule);
+.where {
+  flex: 1;
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 </style>

@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import { useInfiniteQuery, useQueryClient } from '@tanstack/vue-query'
-import { NTable } from 'naive-ui'
+import { NButton } from 'naive-ui'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { ServerError, answer, client } from '../api/client'
 import { moment } from '../api/words'
+import FilePick from '../ui/FilePick.vue'
+import WideTable from '../ui/WideTable.vue'
 
 const A_PAGE = 100
 const {
@@ -24,13 +26,9 @@ const data = computed(() => pages.value?.pages.flat())
 const queries = useQueryClient()
 const router = useRouter()
 const failure = ref('')
-async function take(event: Event) {
-  const input = event.target as HTMLInputElement
-  const file = input.files?.[0]
-  if (!file) return
+async function take(file: File) {
   failure.value = ''
   const text = await file.text()
-  input.value = ''
   try {
     const made = await answer(
       client.POST('/api/v1/import', {
@@ -55,15 +53,12 @@ async function take(event: Event) {
         <h1>Jobs</h1>
         <p class="quiet">Start a new one from its printer on the bench.</p>
       </div>
-      <label class="soft">
-        Take in a job file
-        <input type="file" accept=".json,application/json" class="visually-hidden" @change="take" />
-      </label>
+      <FilePick label="Take in a job file" accept=".json,application/json" @file="take" />
     </div>
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
     <p v-if="error" class="error">{{ error.message }}</p>
     <p v-else-if="data && data.length === 0">No job yet.</p>
-    <NTable v-else-if="data" :single-line="true">
+    <WideTable v-else-if="data">
       <thead>
         <tr>
           <th scope="col">Job</th>
@@ -91,8 +86,8 @@ async function take(event: Event) {
           <td><RouterLink :to="`/jobs/${j.id}/report`">report</RouterLink></td>
         </tr>
       </tbody>
-    </NTable>
-    <button v-if="hasNextPage" type="button" class="soft more" @click="fetchNextPage()">Older jobs</button>
+    </WideTable>
+    <NButton v-if="hasNextPage" class="more" @click="fetchNextPage()">Older jobs</NButton>
   </section>
 </template>
 

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { useEventListener, useSessionStorage } from '@vueuse/core'
-import { NInput } from 'naive-ui'
+import { NButton, NCheckbox, NCheckboxGroup, NInput } from 'naive-ui'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import TextLine from '../ui/TextLine.vue'
 
 import { ServerError, answer, client, get, type Schemas } from '../api/client'
 import { hours, numberOf } from '../api/words'
@@ -124,11 +125,11 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 
 <template>
   <p v-if="loadError" class="page error">{{ loadError.message }}</p>
-  <div v-else-if="page" class="new">
+  <div v-else-if="page && catalogue" class="new">
     <section class="draw">
       <h1>What was replaced on {{ page.printer.name }}?</h1>
       <p class="quiet">Click the parts, or press their letter. {{ page.printer.kind }}</p>
-      <div class="picture">
+      <div class="picture drawing" tabindex="0" aria-label="Picture of the tool head">
         <CutawayDrawing
           :direct="page.printer.facts.path === 'direct'"
           :all-metal="page.printer.facts.hot_end === 'all_metal'"
@@ -170,50 +171,32 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           ]"
         />
         <div v-if="draft.shows === 'after_a_while' || draft.shows === 'at_random'" class="wide">
-          <label for="times">After how many minutes of printing? One number for each time it happened.</label>
-          <input id="times" v-model="draft.times" type="text" inputmode="decimal" />
+          <TextLine
+            id="times"
+            v-model="draft.times"
+            label="After how many minutes of printing? One number for each time it happened."
+            decimal
+          />
         </div>
         <fieldset class="wide">
           <legend>Filaments to work through</legend>
-          <div class="boxes">
-            <label v-for="f in filaments ?? []" :key="f.id">
-              <input v-model="draft.filaments" type="checkbox" :value="f.id" /> {{ f.name }}
-            </label>
-          </div>
+          <NCheckboxGroup v-model:value="draft.filaments" class="boxes">
+            <NCheckbox v-for="f in filaments ?? []" :key="f.id" :value="f.id" :label="f.name" />
+          </NCheckboxGroup>
           <div class="add">
-            <div>
-              <label for="filament-name">Another filament, by name</label>
-              <input
-                id="filament-name"
-                v-model="added.name"
-                type="text"
-                @keydown.enter.exact.prevent="addFilament"
-              />
-            </div>
-            <div>
-              <label for="filament-material">Material</label>
-              <input
-                id="filament-material"
-                v-model="added.material"
-                type="text"
-                @keydown.enter.exact.prevent="addFilament"
-              />
-            </div>
-            <button type="button" class="soft" @click="addFilament">Add filament</button>
+            <TextLine
+              id="filament-name"
+              v-model="added.name"
+              label="Another filament, by name"
+              @enter="addFilament"
+            />
+            <TextLine id="filament-material" v-model="added.material" label="Material" @enter="addFilament" />
+            <NButton @click="addFilament">Add filament</NButton>
           </div>
         </fieldset>
-        <div>
-          <label for="tried">Already tried</label>
-          <input id="tried" v-model="draft.tried" type="text" />
-        </div>
-        <div>
-          <label for="customer">Brought by</label>
-          <input id="customer" v-model="draft.customer" type="text" />
-        </div>
-        <div>
-          <label for="technician">Worked on by</label>
-          <input id="technician" v-model="draft.technician" type="text" />
-        </div>
+        <TextLine id="tried" v-model="draft.tried" label="Already tried" />
+        <TextLine id="customer" v-model="draft.customer" label="Brought by" />
+        <TextLine id="technician" v-model="draft.technician" label="Worked on by" />
       </div>
     </section>
     <aside class="card" aria-label="Traveller">
@@ -235,9 +218,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           {{ span(plan.at_least.filament_m.toFixed(0), plan.at_most.filament_m.toFixed(0)) }} m of filament
         </p>
         <p v-if="error" class="error" role="alert">{{ error }}</p>
-        <button type="button" class="act" @click="start">
-          Start job <kbd aria-hidden="true">Ctrl ↵</kbd>
-        </button>
+        <NButton type="primary" @click="start"> Start job <kbd aria-hidden="true">Ctrl ↵</kbd> </NButton>
       </div>
     </aside>
   </div>
@@ -269,32 +250,20 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 .wide {
   grid-column: 1 / -1;
 }
-.words input[type='text'] {
-  width: 100%;
-}
 .add {
   display: grid;
   grid-template-columns: 2fr 1fr auto;
   gap: 12px;
   align-items: end;
 }
+.boxes :deep(.n-checkbox) {
+  min-height: 44px;
+  align-items: center;
+}
 .boxes {
   display: flex;
   flex-wrap: wrap;
   gap: 6px 20px;
-}
-.boxes label {
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  min-height: 44px;
-  color: var(--ink);
-  margin: 0;
-}
-.boxes input {
-  width: 20px;
-  height: 20px;
-  accent-color: var(--ink);
 }
 .card {
   background: var(--sheet);
@@ -326,5 +295,32 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   display: flex;
   flex-direction: column;
   gap: 10px;
+}
+/* On a narrow screen it is one column that scrolls as a whole; the picture scrolls sideways by itself. */
+@media (max-width: 800px) {
+  .new {
+    grid-template-columns: minmax(0, 1fr);
+    height: auto;
+  }
+  .draw {
+    padding: 14px 16px;
+    overflow: visible;
+  }
+  .picture {
+    overflow-x: auto;
+  }
+  .picture :deep(svg) {
+    min-width: 620px;
+  }
+  .card {
+    border-left: 0;
+    border-top: 2px dotted var(--ink2);
+  }
+  .words {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .add {
+    grid-template-columns: minmax(0, 1fr);
+  }
 }
 </style>

@@ -1,10 +1,12 @@
 <script setup lang="ts">
+import { NButton } from 'naive-ui'
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 
 import { answer, client, get } from '../api/client'
 import { moment, toneOf } from '../api/words'
+import WideTable from '../ui/WideTable.vue'
 
 const route = useRoute()
 const id = Number(route.params.id)
@@ -22,7 +24,7 @@ const rows = computed(() =>
     .filter((c) => c.finding.facts.station !== 'check')
     .map((c) => ({
       ...c,
-      title: page.value?.traveller.lines.find((l) => l.key === c.station)?.title ?? c.finding.words.title,
+      title: page.value?.traveller.lines.find((l) => l.key === c.stop)?.title ?? c.finding.words.title,
     })),
 )
 const checks = computed(() =>
@@ -47,7 +49,7 @@ function print() {
       <h1>Recalibration of {{ page.printer.name }}, job {{ page.job.id }}</h1>
       <div class="no-print ways">
         <a class="soft" :href="`/api/v1/jobs/${id}/export`" :download="`job-${id}.json`">Save as file</a>
-        <button type="button" class="act" @click="print">Print</button>
+        <NButton type="primary" @click="print">Print</NButton>
       </div>
     </div>
     <p v-if="page.printer.invented" class="quiet">Invented demo data.</p>
@@ -87,7 +89,7 @@ function print() {
     </dl>
     <h2>What was measured, with its uncertainty at 95 %</h2>
     <p v-if="rows.length === 0">Nothing was measured yet.</p>
-    <table v-else>
+    <WideTable v-else>
       <thead>
         <tr>
           <th scope="col">Station</th>
@@ -118,7 +120,7 @@ function print() {
           <td>{{ moment(c.at) }}</td>
         </tr>
       </tbody>
-    </table>
+    </WideTable>
     <h2>Done by hand</h2>
     <p>
       {{
@@ -148,6 +150,7 @@ function print() {
 }
 .top {
   display: flex;
+  flex-wrap: wrap;
   justify-content: space-between;
   gap: 20px;
 }
@@ -170,25 +173,11 @@ dt {
 }
 dd {
   margin: 0;
+  min-width: 0;
+  overflow-wrap: anywhere;
 }
 h2 {
   margin-top: 18px;
-}
-table {
-  border-collapse: collapse;
-  width: 100%;
-  font-size: 15px;
-}
-th {
-  text-align: left;
-  font-weight: 600;
-  color: var(--ink2);
-  border-bottom: 1px solid var(--ink);
-}
-th,
-td {
-  padding: 5px 10px 5px 0;
-  vertical-align: top;
 }
 td {
   border-bottom: 1px solid var(--rule);
@@ -207,6 +196,15 @@ td {
     padding: 0;
     max-width: none;
     font-size: 10.5pt;
+  }
+}
+@media (max-width: 700px) {
+  .report {
+    padding: 14px 16px;
+    margin: 0;
+  }
+  dl {
+    grid-template-columns: minmax(0, 1fr);
   }
 }
 </style>

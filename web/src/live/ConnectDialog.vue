@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { NModal } from 'naive-ui'
-import { ref, watch } from 'vue'
+import { NButton, NModal } from 'naive-ui'
+import { computed, ref, watch } from 'vue'
 
 import { ServerError, answer, client, get, type Schemas } from '../api/client'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import ReadingField from '../ui/ReadingField.vue'
+import PickList from '../ui/PickList.vue'
 
 const shown = defineModel<boolean>('shown', { required: true })
 const props = defineProps<{ printer: number; name: string }>()
@@ -54,6 +55,13 @@ async function connect() {
     busy.value = false
   }
 }
+const ports = computed(() => [
+  ...(found.value?.ports ?? []).map((p) => ({ value: p.name, label: `${p.name}: ${p.hint}` })),
+  { value: 'other', label: 'another port: type its name' },
+])
+const speeds = computed(() =>
+  (found.value?.bauds ?? [115200]).map((b) => ({ value: String(b), label: `${b} baud` })),
+)
 </script>
 
 <template>
@@ -71,15 +79,9 @@ async function connect() {
       />
       <template v-if="kind === 'serial'">
         <div>
-          <label for="port">Port</label>
           <div class="with">
-            <select id="port" v-model="port">
-              <option v-for="p in found?.ports ?? []" :key="p.name" :value="p.name">
-                {{ p.name }}: {{ p.hint }}
-              </option>
-              <option value="other">another port: type its name</option>
-            </select>
-            <button type="button" class="soft" @click="refetch()">Look again</button>
+            <PickList id="port" v-model="port" class="grow" label="Port" :options="ports" />
+            <NButton @click="refetch()">Look again</NButton>
           </div>
           <p v-if="found && found.ports.length === 0" class="quiet">
             No serial port was found. Plug the cable in, switch the printer on, and look again.
@@ -93,12 +95,7 @@ async function connect() {
           words
           small
         />
-        <div>
-          <label for="baud">Speed</label>
-          <select id="baud" v-model="baud">
-            <option v-for="b in found?.bauds ?? [115200]" :key="b" :value="String(b)">{{ b }} baud</option>
-          </select>
-        </div>
+        <PickList id="baud" v-model="baud" label="Speed" :options="speeds" />
       </template>
       <ReadingField
         v-else
@@ -114,10 +111,10 @@ async function connect() {
       </p>
       <p v-if="failure" class="error" role="alert">{{ failure }}</p>
       <div class="ways">
-        <button type="button" class="act" :disabled="busy" @click="connect">
+        <NButton type="primary" :disabled="busy" @click="connect">
           {{ busy ? 'Connecting …' : 'Connect' }}
-        </button>
-        <button type="button" class="soft" @click="shown = false">Not now</button>
+        </NButton>
+        <NButton @click="shown = false">Not now</NButton>
       </div>
     </div>
   </NModal>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { NButton } from 'naive-ui'
 import { useMediaQuery } from '@vueuse/core'
 import { computed, reactive } from 'vue'
 
@@ -90,15 +91,17 @@ async function tryStop(p: LivePrinter, kind: 'stop' | 'heaters_off') {
           <path :d="`M${at(48)} 1V24`" class="touch" />
         </svg>
         <HeatWords v-if="!apart" class="says" :printer="p" :gone="gone" plain />
-        <button
-          type="button"
+        <NButton
           class="stop"
+          type="error"
+          strong
+          ghost
           :aria-label="`Emergency stop of ${p.name}`"
           :disabled="trying[p.printer_id]"
           @click="tryStop(p, 'stop')"
         >
           Stop
-        </button>
+        </NButton>
       </li>
     </ul>
     <!-- Below all tiles, so that words push no Stop off the screen. -->
@@ -258,15 +261,6 @@ svg {
 .touch {
   stroke: var(--ink);
   stroke-dasharray: 2 2;
-}
-.stop {
-  font: inherit;
-  font-weight: 700;
-  color: var(--stop);
-  background: var(--paper);
-  border: 2px solid var(--stop);
-  border-radius: 2px;
-  cursor: pointer;
 }
 .stop {
   grid-area: stop;

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { NButton } from 'naive-ui'
 import type { LivePrinter } from './useLive'
 
 /* What is known of a printer's heat in words: what must be acted on, or what is so. */
@@ -12,7 +13,7 @@ defineEmits<{ off: [] }>()
       <p v-if="failed" class="alarm" role="alert">{{ failed }}</p>
       <p v-if="printer.alarm" class="alarm" role="alert">
         {{ printer.alarm }}
-        <button type="button" class="off" @click="$emit('off')">Set heaters to 0</button>
+        <NButton type="error" strong ghost class="off" @click="$emit('off')">Set heaters to 0</NButton>
       </p>
       <p v-if="printer.left_over" class="alarm" role="alert">{{ printer.left_over }}</p>
     </template>
@@ -47,14 +48,6 @@ defineEmits<{ off: [] }>()
   text-transform: uppercase;
 }
 .off {
-  font: inherit;
-  font-weight: 700;
-  color: var(--stop);
-  background: var(--paper);
-  border: 2px solid var(--stop);
-  border-radius: 2px;
-  min-height: 32px;
   margin-left: 6px;
-  cursor: pointer;
 }
 </style>

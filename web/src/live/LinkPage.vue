@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { refDebounced } from '@vueuse/core'
-import { useMessage } from 'naive-ui'
+import { NButton, useMessage } from 'naive-ui'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 
@@ -11,6 +11,8 @@ import ConnectDialog from './ConnectDialog.vue'
 import LiveCurve from './LiveCurve.vue'
 import RoutineBar from './RoutineBar.vue'
 import { useLive, useLivePrinter } from './useLive'
+import TextLine from '../ui/TextLine.vue'
+import WideTable from '../ui/WideTable.vue'
 
 const route = useRoute()
 const message = useMessage()
@@ -104,18 +106,17 @@ async function disconnect() {
       </div>
       <div class="ways">
         <template v-if="printer">
-          <button
+          <NButton
             v-if="printer.status.state === 'halted'"
-            type="button"
             :class="printer.stop ? 'soft' : 'act'"
             @click="release"
           >
             Release it
-          </button>
-          <button type="button" class="soft" @click="heatersOff">Heaters off</button>
-          <button type="button" class="soft" @click="disconnect">Disconnect</button>
+          </NButton>
+          <NButton @click="heatersOff">Heaters off</NButton>
+          <NButton @click="disconnect">Disconnect</NButton>
         </template>
-        <button v-else type="button" class="act" @click="connecting = true">Connect</button>
+        <NButton v-else type="primary" @click="connecting = true">Connect</NButton>
       </div>
     </div>
     <p v-if="printer" class="warn" role="note">
@@ -127,24 +128,23 @@ async function disconnect() {
     <h2 class="gap">What was sent and answered</h2>
     <div class="tools">
       <div class="find">
-        <label for="find-wire">Find in it</label>
-        <input id="find-wire" v-model="find" type="text" autocomplete="off" />
+        <TextLine id="find-wire" v-model="find" label="Find in it" />
       </div>
       <form v-if="printer" class="send" @submit.prevent="send()">
         <ReadingField v-model="line" path="line" label="Send a command" words small />
-        <button type="submit" class="soft" :disabled="sending || !line.trim()">Send</button>
+        <NButton attr-type="submit" :disabled="sending || !line.trim()">Send</NButton>
       </form>
     </div>
     <p v-if="refused" class="error" role="alert">
       {{ refused }}
-      <button v-if="asked" type="button" class="soft" @click="send(true)">It is meant: send it</button>
+      <NButton v-if="asked" @click="send(true)">It is meant: send it</NButton>
     </p>
     <!-- It scrolls, so the keyboard must reach it. -->
     <div class="wire" tabindex="0" role="region" aria-label="What was sent and answered">
       <p v-if="wire && wire.length === 0" class="quiet">
         {{ find ? 'No line like that.' : 'Nothing was sent yet. Connect the printer.' }}
       </p>
-      <table v-else>
+      <WideTable v-else>
         <tbody>
           <tr v-for="w in wire ?? []" :key="w.id" :class="w.way">
             <td class="mono">{{ at(w.at) }}</td>
@@ -152,7 +152,7 @@ async function disconnect() {
             <td class="mono line">{{ w.text }}</td>
           </tr>
         </tbody>
-      </table>
+      </WideTable>
     </div>
     <ConnectDialog v-model:shown="connecting" :printer="id" :name="page.printer.name" />
   </section>
@@ -209,11 +209,6 @@ async function disconnect() {
   border: 1px solid var(--rule);
   padding: 6px 12px;
 }
-table {
-  border-collapse: collapse;
-  width: 100%;
-  font-size: 14px;
-}
 td {
   padding: 2px 14px 2px 0;
   vertical-align: top;
@@ -232,5 +227,13 @@ td:nth-child(-n + 2) {
 .noted .line {
   color: var(--accentInk);
   font-family: var(--text);
+}
+@media (max-width: 800px) {
+  .tools {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .send {
+    grid-template-columns: minmax(0, 1fr);
+  }
 }
 </style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { NButton, NProgress } from 'naive-ui'
 import { computed } from 'vue'
 
 import { answer, client, type Schemas } from '../api/client'
@@ -22,10 +23,13 @@ async function stop() {
         about {{ duration(routine.progress.left_s) }} left</span
       >
     </div>
-    <progress :value="routine.progress.part" max="1" :aria-label="routine.progress.says || 'starting'">
-      {{ percent }} %
-    </progress>
-    <button type="button" class="soft" @click="stop">Stop this, heater off</button>
+    <NProgress
+      type="line"
+      :percentage="percent"
+      :show-indicator="false"
+      :aria-label="routine.progress.says || 'starting'"
+    />
+    <NButton @click="stop">Stop this, heater off</NButton>
   </div>
 </template>
 
@@ -47,19 +51,8 @@ async function stop() {
 .says strong::first-letter {
   text-transform: uppercase;
 }
-progress {
+.n-progress {
   grid-column: 1;
-  width: 100%;
-  height: 12px;
-  appearance: none;
-  border: 1px solid var(--ink);
-  background: var(--sheet);
-}
-progress::-webkit-progress-bar {
-  background: var(--sheet);
-}
-progress::-webkit-progress-value {
-  background: var(--ink);
 }
 .soft {
   grid-column: 2;

@@ -1,11 +1,14 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { refDebounced } from '@vueuse/core'
-import { NTable } from 'naive-ui'
+import { NButton } from 'naive-ui'
 import { ref } from 'vue'
 
 import { ServerError, answer, client, get, type Schemas } from '../api/client'
 import { moment, toneOf } from '../api/words'
+import TextLine from '../ui/TextLine.vue'
+import PickList from '../ui/PickList.vue'
+import WideTable from '../ui/WideTable.vue'
 
 const printer = ref('')
 const part = ref('')
@@ -57,31 +60,27 @@ async function write() {
       Everything that happened, newest first. Nothing is ever taken out: a correction is a new entry.
     </p>
     <div class="filters">
-      <div>
-        <label for="log-printer">Printer</label>
-        <select id="log-printer" v-model="printer">
-          <option value="">all</option>
-          <option v-for="r in bench?.rows ?? []" :key="r.printer.id" :value="String(r.printer.id)">
-            {{ r.printer.name }}
-          </option>
-        </select>
-      </div>
-      <div>
-        <label for="log-part">Part</label>
-        <select id="log-part" v-model="part">
-          <option value="">all</option>
-          <option v-for="p in catalogue?.parts ?? []" :key="p.id" :value="p.id">{{ p.label }}</option>
-        </select>
-      </div>
-      <div class="grow">
-        <label for="log-text">Containing</label>
-        <input id="log-text" v-model="text" type="text" />
-      </div>
-      <div class="grow">
-        <label for="log-note">Write a note</label>
-        <input id="log-note" v-model="note" type="text" @keydown.enter="write" />
-      </div>
-      <button type="button" class="soft" @click="write">Write</button>
+      <PickList
+        id="log-printer"
+        v-model="printer"
+        label="Printer"
+        :options="[
+          { value: '', label: 'all' },
+          ...(bench?.rows ?? []).map((r) => ({ value: String(r.printer.id), label: r.printer.name })),
+        ]"
+      />
+      <PickList
+        id="log-part"
+        v-model="part"
+        label="Part"
+        :options="[
+          { value: '', label: 'all' },
+          ...(catalogue?.parts ?? []).map((p) => ({ value: p.id, label: p.label })),
+        ]"
+      />
+      <TextLine id="log-text" v-model="text" class="grow" label="Containing" />
+      <TextLine id="log-note" v-model="note" class="grow" label="Write a note" @enter="write" />
+      <NButton @click="write">Write</NButton>
     </div>
     <p class="quiet">
       <a href="/api/v1/everything" download>Everything of this shop as a zip</a>: logbook, jobs, printers,
@@ -90,7 +89,7 @@ async function write() {
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
     <p v-if="error" class="error">{{ error.message }}</p>
     <p v-else-if="data?.length === 0">No entry like that.</p>
-    <NTable v-else-if="data" :single-line="true" size="small">
+    <WideTable v-else-if="data">
       <thead>
         <tr>
           <th scope="col">No.</th>
@@ -107,7 +106,7 @@ async function write() {
           <td class="when">{{ moment(e.at) }}</td>
           <td>{{ name(e.printer_id) }}</td>
           <td>
-            <RouterLink v-if="e.job_id" :to="`/jobs/${e.job_id}${e.station ? `/${e.station}` : ''}`">{{
+            <RouterLink v-if="e.job_id" :to="`/jobs/${e.job_id}${e.stop ? `/${e.stop}` : ''}`">{{
               e.job_id
             }}</RouterLink>
           </td>
@@ -122,19 +121,21 @@ async function write() {
           <td>{{ e.who }}</td>
         </tr>
       </tbody>
-    </NTable>
+    </WideTable>
   </section>
 </template>
 
 <style scoped>
 .filters {
   display: flex;
+  flex-wrap: wrap;
   gap: 12px;
   align-items: end;
   margin: 14px 0;
 }
 .grow {
-  flex: 1;
+  flex: 1 1 180px;
+  min-width: 0;
 }
 .grow input {
   width: 100%;

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { NModal } from 'naive-ui'
+import { NButton, NModal } from 'naive-ui'
 import { computed, nextTick, ref, watch } from 'vue'
 
 import { ServerError, answer, client, get, type Schemas } from '../api/client'
@@ -99,8 +99,8 @@ function confirm(path: string) {
       </div>
       <p v-if="loose" class="error" role="alert">{{ loose }}</p>
       <div class="ways">
-        <button type="button" class="act" @click="save">{{ page ? 'Keep' : 'Add' }}</button>
-        <button type="button" class="soft" @click="shown = false">Not now</button>
+        <NButton type="primary" @click="save">{{ page ? 'Keep' : 'Add' }}</NButton>
+        <NButton @click="shown = false">Not now</NButton>
       </div>
     </div>
   </NModal>
@@ -129,5 +129,10 @@ function confirm(path: string) {
 .ways {
   display: flex;
   gap: 10px;
+}
+@media (max-width: 800px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
 }
 </style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { NButton } from 'naive-ui'
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
@@ -9,6 +10,7 @@ import ChainDrawing from '../drawings/ChainDrawing.vue'
 import { useLivePrinter } from '../live/useLive'
 import PrinterForm from './PrinterForm.vue'
 import { usePen } from '../app/pen'
+import WideTable from '../ui/WideTable.vue'
 
 const { length } = usePen()
 
@@ -58,10 +60,10 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
       <RouterLink class="soft" :to="`/printers/${id}/link`">{{
         live ? 'Its heat and wire' : 'Connect it'
       }}</RouterLink>
-      <button type="button" class="soft" @click="editing = true">What is known of it</button>
-      <button v-if="data.printer.retired_at" type="button" class="act" @click="retire(false)">
+      <NButton @click="editing = true">What is known of it</NButton>
+      <NButton v-if="data.printer.retired_at" type="primary" @click="retire(false)">
         Take it back into the shop
-      </button>
+      </NButton>
       <RouterLink v-else-if="data.job" class="act" :to="`/jobs/${data.job.id}`"
         >Go on with job {{ data.job.id }}</RouterLink
       >
@@ -75,7 +77,7 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
         <p v-if="data.fittings.length === 0" class="quiet">
           No part noted yet. Parts appear when a job fits them.
         </p>
-        <table v-else>
+        <WideTable v-else>
           <tbody>
             <tr v-for="(f, i) in data.fittings" :key="i" :class="{ old: f.until_at }">
               <th scope="row">{{ part(f.part) }}</th>
@@ -84,22 +86,17 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
               <td>{{ f.until_at ? `until ${moment(f.until_at)}` : 'fitted' }}</td>
             </tr>
           </tbody>
-        </table>
-        <button
-          v-if="!data.printer.retired_at && !data.job"
-          type="button"
-          class="soft retire"
-          @click="retire(true)"
-        >
+        </WideTable>
+        <NButton v-if="!data.printer.retired_at && !data.job" class="retire" @click="retire(true)">
           Retire this printer
-        </button>
+        </NButton>
       </section>
       <section>
         <h2>Values over time</h2>
         <p v-if="data.settings.length === 0" class="quiet">
           No value noted yet. Values appear when a station is closed.
         </p>
-        <table v-else>
+        <WideTable v-else>
           <tbody>
             <tr v-for="(s, i) in data.settings" :key="i" :class="{ old: s.until_at }">
               <th scope="row">{{ parameter(s.parameter)?.label }}</th>
@@ -108,7 +105,7 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
               <td>{{ moment(s.from_at) }}</td>
             </tr>
           </tbody>
-        </table>
+        </WideTable>
       </section>
     </div>
   </section>
@@ -117,6 +114,7 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
 <style scoped>
 .top {
   display: flex;
+  flex-wrap: wrap;
   justify-content: space-between;
   align-items: start;
   gap: 10px;
@@ -131,20 +129,6 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
   gap: 28px;
   margin-top: 8px;
 }
-table {
-  border-collapse: collapse;
-  width: 100%;
-  font-size: 14px;
-}
-th {
-  text-align: left;
-}
-th,
-td {
-  border-bottom: 1px solid var(--rule);
-  padding: 4px 8px 4px 0;
-  vertical-align: top;
-}
 .retire {
   margin-top: 12px;
 }
@@ -153,5 +137,10 @@ td {
 }
 .old th {
   font-weight: 400;
+}
+@media (max-width: 800px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
 }
 </style>

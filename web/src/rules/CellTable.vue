@@ -1,7 +1,11 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { NButton } from 'naive-ui'
+import { computed, ref } from 'vue'
 
 import { answer, client, type Schemas } from '../api/client'
+import TextLine from '../ui/TextLine.vue'
+import PickList from '../ui/PickList.vue'
+import WideTable from '../ui/WideTable.vue'
 
 /* The chain's first table: what a replaced part does to each parameter in this shop. */
 const props = defineProps<{ catalogue: Schemas['Catalogue']; cells: Schemas['CellOverride'][] }>()
@@ -27,65 +31,50 @@ function keep() {
   }
   emit('kept', answer(client.PUT('/api/v1/house/cells', { body })))
 }
+const rows = computed(() =>
+  props.catalogue.parts.flatMap((p) => p.replacements.map((r) => ({ value: r.id, label: r.label }))),
+)
+const columns = computed(() => props.catalogue.parameters.map((p) => ({ value: p.id, label: p.label })))
+const strengths = [
+  { value: 'redo', label: 'redo' },
+  { value: 'verify', label: 'verify' },
+  { value: '', label: 'leave untouched' },
+]
 </script>
 
 <template>
   <h2 class="part">Which part shakes which parameter</h2>
   <p class="quiet">R redo, V verify, – untouched. Your shop's own cells are framed.</p>
-  <div class="scroll" tabindex="0" aria-label="Table of parts and parameters">
-    <table>
-      <thead>
-        <tr>
-          <th scope="col">Replaced</th>
-          <th v-for="p in catalogue.parameters" :key="p.id" scope="col">{{ p.label }}</th>
+  <WideTable label="Table of parts and parameters">
+    <thead>
+      <tr>
+        <th scope="col">Replaced</th>
+        <th v-for="p in catalogue.parameters" :key="p.id" scope="col">{{ p.label }}</th>
+      </tr>
+    </thead>
+    <tbody>
+      <template v-for="part in catalogue.parts" :key="part.id">
+        <tr v-for="row in part.replacements" :key="row.id">
+          <th scope="row">{{ row.label }}</th>
+          <td
+            v-for="(p, i) in catalogue.parameters"
+            :key="p.id"
+            class="mono"
+            :class="{ own: own(row.id, p.id) }"
+            :title="own(row.id, p.id)?.reason"
+          >
+            {{ shown(row, i) }}
+          </td>
         </tr>
-      </thead>
-      <tbody>
-        <template v-for="part in catalogue.parts" :key="part.id">
-          <tr v-for="row in part.replacements" :key="row.id">
-            <th scope="row">{{ row.label }}</th>
-            <td
-              v-for="(p, i) in catalogue.parameters"
-              :key="p.id"
-              class="mono"
-              :class="{ own: own(row.id, p.id) }"
-              :title="own(row.id, p.id)?.reason"
-            >
-              {{ shown(row, i) }}
-            </td>
-          </tr>
-        </template>
-      </tbody>
-    </table>
-  </div>
+      </template>
+    </tbody>
+  </WideTable>
   <div class="change">
-    <div>
-      <label for="cell-row">When this is replaced</label>
-      <select id="cell-row" v-model="replacement">
-        <template v-for="part in catalogue.parts" :key="part.id">
-          <option v-for="row in part.replacements" :key="row.id" :value="row.id">{{ row.label }}</option>
-        </template>
-      </select>
-    </div>
-    <div>
-      <label for="cell-column">this parameter is</label>
-      <select id="cell-column" v-model="parameter">
-        <option v-for="p in catalogue.parameters" :key="p.id" :value="p.id">{{ p.label }}</option>
-      </select>
-    </div>
-    <div>
-      <label for="cell-strength">to</label>
-      <select id="cell-strength" v-model="strength">
-        <option value="redo">redo</option>
-        <option value="verify">verify</option>
-        <option value="">leave untouched</option>
-      </select>
-    </div>
-    <div class="grow">
-      <label for="cell-reason">because</label>
-      <input id="cell-reason" v-model="reason" type="text" />
-    </div>
-    <button type="button" class="soft" @click="keep">Keep</button>
+    <PickList id="cell-row" v-model="replacement" label="When this is replaced" :options="rows" />
+    <PickList id="cell-column" v-model="parameter" label="this parameter is" :options="columns" />
+    <PickList id="cell-strength" v-model="strength" label="to" :options="strengths" />
+    <TextLine id="cell-reason" v-model="reason" class="grow" label="because" />
+    <NButton @click="keep">Keep</NButton>
   </div>
 </template>
 
@@ -93,29 +82,8 @@ function keep() {
 .part {
   margin-top: 26px;
 }
-.scroll {
-  overflow: auto;
-}
-table {
-  border-collapse: collapse;
-  font-size: 14px;
-}
-th {
-  text-align: left;
-  font-weight: 600;
-}
-thead th {
-  color: var(--ink2);
-  vertical-align: bottom;
-  padding-right: 8px;
-}
 td {
   text-align: center;
-}
-td,
-th {
-  border-bottom: 1px solid var(--rule);
-  padding: 4px 6px;
 }
 .own {
   outline: 2px solid var(--accent);
@@ -123,12 +91,14 @@ th {
 }
 .change {
   display: flex;
+  flex-wrap: wrap;
   gap: 12px;
   align-items: end;
   margin: 12px 0 30px;
 }
 .grow {
-  flex: 1;
+  flex: 1 1 180px;
+  min-width: 0;
 }
 .grow input {
   width: 100%;

@@ -1,21 +1,26 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { NRadioButton, NRadioGroup, useMessage } from 'naive-ui'
+import { NRadio, NRadioButton, NRadioGroup, useMessage } from 'naive-ui'
 import { computed } from 'vue'
+import { useRoute } from 'vue-router'
 
 import { ServerError, answer, client, get, type Schemas } from '../api/client'
 import { numberOf } from '../api/words'
 import CellTable from './CellTable.vue'
+import FoldedPart from '../ui/FoldedPart.vue'
+import TextLine from '../ui/TextLine.vue'
+import WideTable from '../ui/WideTable.vue'
 
+const route = useRoute()
 const queries = useQueryClient()
 const message = useMessage()
 const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
 const { data: house, error } = useQuery({ queryKey: ['house'], queryFn: () => get('/api/v1/house') })
 const rules = computed(() =>
-  (catalogue.value?.rules ?? []).map((spec) => ({
-    spec,
-    now: house.value?.rules.find((r) => r.id === spec.id),
-  })),
+  (catalogue.value?.rules ?? []).map((spec) => {
+    const now = house.value?.rules.find((r) => r.id === spec.id)
+    return { spec, now, says: spec.options.find((o) => o.id === now?.option)?.label ?? '' }
+  }),
 )
 const tolerances = computed(() =>
   (catalogue.value?.tolerances ?? []).map((spec) => ({
@@ -41,8 +46,7 @@ function choose(rule: Schemas['RuleId'], option: string, reason: string) {
     'House rule kept.',
   )
 }
-function tolerance(spec: Schemas['ToleranceShown'], event: Event) {
-  const text = valueOf(event)
+function tolerance(spec: Schemas['ToleranceShown'], text: string) {
   // A number without a unit is in the shop's, which stands behind the field.
   const value = spec.symbol !== spec.kept && numberOf(text) !== null ? `${text} ${spec.symbol}` : text
   void done(
@@ -57,8 +61,7 @@ function show(part: Partial<Schemas['Pen']>) {
   const body = { ...house.value.units, ...part }
   void done(answer(client.PUT('/api/v1/house/units', { body })), 'Units kept.')
 }
-function instrument(i: Schemas['Instrument'], key: 'half_width' | 'shared_half_width', event: Event) {
-  const text = valueOf(event)
+function instrument(i: Schemas['Instrument'], key: 'half_width' | 'shared_half_width', text: string) {
   const value = numberOf(text)
   if (value === null) {
     message.error(`${i.name}: “${text}” is not a number. Type the limit in ${i.unit}.`)
@@ -74,9 +77,6 @@ function instrument(i: Schemas['Instrument'], key: 'half_width' | 'shared_half_w
     `${i.name} kept.`,
   )
 }
-function valueOf(event: Event) {
-  return (event.target as HTMLInputElement).value
-}
 </script>
 
 <template>
@@ -89,24 +89,25 @@ function valueOf(event: Event) {
     <p v-if="error" class="error">{{ error.message }}</p>
     <template v-else-if="house">
       <div class="rules">
-        <fieldset v-for="{ spec, now } in rules" :id="spec.id" :key="spec.id" class="sheet">
-          <legend>{{ spec.question }}</legend>
-          <label v-for="(o, i) in spec.options" :key="o.id" class="option">
-            <input
-              type="radio"
+        <fieldset v-for="{ spec, now, says } in rules" :id="spec.id" :key="spec.id">
+          <legend class="visually-hidden">{{ spec.question }}</legend>
+          <FoldedPart :title="spec.question" :says="says" :open="route.hash === `#${spec.id}`">
+            <NRadioGroup
+              :value="now?.option"
               :name="spec.id"
-              :checked="now?.option === o.id"
-              @change="choose(spec.id, o.id, now?.own ? now.reason : '')"
+              @update:value="(option: string) => choose(spec.id, option, now?.own ? now.reason : '')"
+            >
+              <NRadio v-for="(o, i) in spec.options" :key="o.id" :value="o.id" class="option">
+                {{ o.label }}<span v-if="i === 0" class="quiet">&nbsp;(default)</span>
+              </NRadio>
+            </NRadioGroup>
+            <TextLine
+              :id="`why-${spec.id}`"
+              label="Why"
+              :model-value="now?.reason ?? ''"
+              @change="(why) => choose(spec.id, now?.option ?? '', why)"
             />
-            {{ o.label }}<span v-if="i === 0" class="quiet">&nbsp;(default)</span>
-          </label>
-          <label :for="`why-${spec.id}`">Why</label>
-          <input
-            :id="`why-${spec.id}`"
-            type="text"
-            :value="now?.reason"
-            @change="choose(spec.id, now?.option ?? '', valueOf($event))"
-          />
+          </FoldedPart>
         </fieldset>
       </div>
       <h2 id="units" class="part">Units</h2>
@@ -139,7 +140,7 @@ function valueOf(event: Event) {
         </div>
       </div>
       <h2 class="part">Tolerances</h2>
-      <table>
+      <WideTable>
         <thead>
           <tr>
             <th scope="col">Limit</th>
@@ -150,25 +151,25 @@ function valueOf(event: Event) {
         <tbody>
           <tr v-for="{ spec, value } in tolerances" :key="spec.id">
             <td>
-              <label :for="`tol-${spec.id}`">{{ spec.label }}</label>
+              {{ spec.label }}
             </td>
             <td class="value">
-              <input
+              <TextLine
                 :id="`tol-${spec.id}`"
-                type="text"
-                inputmode="decimal"
-                class="mono"
-                :value="value"
-                @change="tolerance(spec, $event)"
+                :label="spec.label"
+                bare
+                decimal
+                :model-value="value ?? ''"
+                @change="(text) => tolerance(spec, text)"
               />
               {{ spec.symbol }}
             </td>
             <td class="quiet">{{ spec.why }} {{ spec.bounds }}</td>
           </tr>
         </tbody>
-      </table>
+      </WideTable>
       <h2 class="part">Instruments</h2>
-      <table>
+      <WideTable>
         <thead>
           <tr>
             <th scope="col">Instrument</th>
@@ -180,30 +181,30 @@ function valueOf(event: Event) {
           <tr v-for="i in house.instruments" :key="i.id">
             <td>{{ i.name }}</td>
             <td class="value">
-              <input
-                type="text"
-                inputmode="decimal"
-                class="mono"
-                :aria-label="`${i.name}, one reading`"
-                :value="i.half_width"
-                @change="instrument(i, 'half_width', $event)"
+              <TextLine
+                :id="`half_width-${i.id}`"
+                :label="`${i.name}, one reading`"
+                bare
+                decimal
+                :model-value="String(i.half_width)"
+                @change="(text) => instrument(i, 'half_width', text)"
               />
               {{ i.unit }}
             </td>
             <td class="value">
-              <input
-                type="text"
-                inputmode="decimal"
-                class="mono"
-                :aria-label="`${i.name}, shared`"
-                :value="i.shared_half_width"
-                @change="instrument(i, 'shared_half_width', $event)"
+              <TextLine
+                :id="`shared_half_width-${i.id}`"
+                :label="`${i.name}, shared`"
+                bare
+                decimal
+                :model-value="String(i.shared_half_width)"
+                @change="(text) => instrument(i, 'shared_half_width', text)"
               />
               {{ i.unit }}
             </td>
           </tr>
         </tbody>
-      </table>
+      </WideTable>
       <CellTable
         v-if="catalogue"
         :catalogue="catalogue"
@@ -225,21 +226,13 @@ function valueOf(event: Event) {
   margin-top: 8px;
 }
 .rules {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 12px;
   margin-top: 14px;
+  border-top: 1px solid var(--rule);
 }
-.sheet legend {
-  float: left;
-  width: 100%;
-  font-weight: 700;
-  font-size: 16px;
-  color: var(--ink);
-  margin-bottom: 4px;
+.rules fieldset {
+  border-bottom: 1px solid var(--rule);
 }
 .option {
-  clear: both;
   display: flex;
   align-items: center;
   min-height: 36px;
@@ -248,40 +241,19 @@ function valueOf(event: Event) {
   font-size: 16px;
   margin: 0;
 }
-.option input {
-  width: 18px;
-  height: 18px;
-  accent-color: var(--ink);
-}
-.sheet input[type='text'] {
-  width: 100%;
-}
 .part {
   margin-top: 26px;
-}
-table {
-  border-collapse: collapse;
-  width: 100%;
-}
-th {
-  text-align: left;
-  color: var(--ink2);
-  font-weight: 600;
-}
-td,
-th {
-  border-bottom: 1px solid var(--rule);
-  padding: 5px 12px 5px 0;
 }
 td label {
   margin: 0;
   color: var(--ink);
   font-size: 16px;
 }
+.value :deep(.line) {
+  display: inline-block;
+  width: 110px;
+}
 .value {
   white-space: nowrap;
-}
-.value input {
-  width: 96px;
 }
 </style>

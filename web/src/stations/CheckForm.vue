@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { NInput } from 'naive-ui'
+import { NButton, NInput } from 'naive-ui'
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
@@ -9,11 +9,12 @@ import ReadingField from '../ui/ReadingField.vue'
 import { useLink } from './useLink'
 import { type Station, useForm } from './useStation'
 import { usePen } from '../app/pen'
+import StepTick from '../ui/StepTick.vue'
 
 defineOptions({ inheritAttrs: false })
 const { temperature } = usePen()
 const props = defineProps<{ station: Station }>()
-const { r, f } = useForm(props)
+const { r, f } = useForm<Schemas['CheckReadings']>(props)
 const sheet = computed(() => props.station.worktop.value?.sheet)
 /* What is blank is not complained of before the sheet is closed. */
 const partProblems = computed(() =>
@@ -37,7 +38,7 @@ const tickOf = (i: number): Tick => (r.value.steps as Tick[])[places.value[i] ??
 /** The tick to write to; one is made where the list has grown since. */
 function own(i: number): Tick {
   const at = places.value[i] ?? -1
-  if (!r.value.steps[at]) r.value.steps.push({ ...empty, id: sheet.value?.steps[i]?.id })
+  if (!r.value.steps[at]) r.value.steps.push({ ...empty, id: sheet.value?.steps[i]?.id ?? '' })
   return (r.value.steps as Tick[])[places.value[i] ?? -1] ?? empty
 }
 const reasonPath = (i: number) => `steps.${places.value[i]}.reason`
@@ -75,12 +76,10 @@ function next(event: KeyboardEvent, i: number) {
   <ol v-if="sheet" class="steps">
     <li v-for="(s, i) in sheet.steps" :key="s.id" :class="tickOf(i).state">
       <label class="step">
-        <input
-          type="checkbox"
-          data-step
-          :checked="tickOf(i).state === 'done'"
-          @change="toggle(i)"
-          @keydown.enter.exact="next($event, i)"
+        <StepTick
+          :model-value="tickOf(i).state === 'done'"
+          @update:model-value="toggle(i)"
+          @next="(event) => next(event, i)"
         />
         <span>
           <span v-if="s.gate_says" class="chip">{{ s.gate_says }}</span>
@@ -90,33 +89,33 @@ function next(event: KeyboardEvent, i: number) {
         </span>
       </label>
       <div class="other">
-        <button
+        <NButton
           v-if="tickOf(i).state === 'open'"
-          type="button"
+          quaternary
           class="plain"
           :aria-label="`Skip step ${i + 1}`"
           @click="own(i).state = 'skipped'"
         >
           skip
-        </button>
-        <button
+        </NButton>
+        <NButton
           v-if="tickOf(i).state === 'open'"
-          type="button"
+          quaternary
           class="plain"
           :aria-label="`Step ${i + 1} failed`"
           @click="own(i).state = 'failed'"
         >
           failed
-        </button>
-        <button
+        </NButton>
+        <NButton
           v-if="tickOf(i).state === 'skipped' || tickOf(i).state === 'failed'"
-          type="button"
+          quaternary
           class="plain"
           :aria-label="`Undo step ${i + 1}`"
           @click="Object.assign(own(i), empty)"
         >
           undo
-        </button>
+        </NButton>
       </div>
       <p v-if="s.caution" class="warn" :class="s.caution.signal" role="note">
         <strong>{{ signalWord[s.caution.signal] }}.</strong> {{ s.caution.text }}

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { NButton } from 'naive-ui'
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
@@ -49,25 +50,22 @@ const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p
       <p v-if="failure && finding" class="error">{{ failure }}</p>
     </div>
     <div class="do no-print">
-      <button v-if="closed" type="button" class="soft" @click="emit('reopen')">Reopen</button>
+      <NButton v-if="closed" @click="emit('reopen')">Reopen</NButton>
       <template v-else>
-        <button
-          type="button"
-          class="act"
+        <NButton
+          type="primary"
           data-close
           :disabled="busy || !finding || finding.facts.verdict === 'measure_again'"
           @click="emit('close')"
         >
           {{ action }} <kbd aria-hidden="true">Ctrl ↵</kbd>
-        </button>
-        <button
+        </NButton>
+        <NButton
           v-if="finding?.facts.send_back && finding.facts.verdict !== 'pass'"
-          type="button"
-          class="soft"
           @click="emit('back', finding.facts.send_back)"
         >
           Go to that station
-        </button>
+        </NButton>
       </template>
     </div>
   </section>
@@ -77,7 +75,8 @@ const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p
 .card {
   display: flex;
   gap: 20px;
-  align-items: center;
+  /* Anchored below: the button stays where it is when the words above it come or go. */
+  align-items: end;
   justify-content: space-between;
   background: var(--sheet);
   border: 1px solid var(--ink);
@@ -89,6 +88,9 @@ const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p
   font-weight: 700;
   line-height: 1.25;
   margin-bottom: 2px;
+}
+.says {
+  align-self: center;
 }
 .idle {
   border-color: var(--rule);
@@ -111,5 +113,13 @@ const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p
 .do button {
   white-space: nowrap;
   justify-content: center;
+}
+@media (max-width: 600px) {
+  .card {
+    flex-direction: column;
+    align-items: stretch;
+    gap: 8px;
+    padding: 8px 12px;
+  }
 }
 </style>

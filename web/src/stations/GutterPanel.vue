@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { NButton } from 'naive-ui'
 import { useClipboard } from '@vueuse/core'
 import { computed } from 'vue'
 
@@ -55,9 +56,9 @@ const what = computed(() => (props.finding?.facts.commands.length ? 'To send' : 
         aria-label="Commands"
       ><template v-for="c in commands" :key="c.line">{{ c.line }}  <i>{{ c.says }}</i>
 </template></pre>
-      <button type="button" class="soft" @click="copy(commands.map((c) => c.line).join('\n'))">
+      <NButton @click="copy(commands.map((c) => c.line).join('\n'))">
         {{ copied ? 'Copied' : 'Copy commands' }}
-      </button>
+      </NButton>
     </section>
     <p v-else-if="setUp?.withheld" class="quiet">{{ setUp.withheld }}</p>
     <section v-if="finding?.words.plain.length">

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { NButton } from 'naive-ui'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 
@@ -13,12 +14,14 @@ import ReadingField from '../ui/ReadingField.vue'
 import LinkHint from './LinkHint.vue'
 import { useLink } from './useLink'
 import { type Station, useForm } from './useStation'
+import PickList from '../ui/PickList.vue'
+import FoldedPart from '../ui/FoldedPart.vue'
 
 const props = defineProps<{ station: Station; job: number; stationKey: string }>()
-const { r, f, v } = useForm(props)
+const { r, f, v } = useForm<Schemas['HeaterLoopReadings']>(props)
 const link = useLink(props.station)
 const target = computed(() => v('target_c'))
-const here = computed(() => ({ job: props.job, station: props.stationKey }))
+const here = computed(() => ({ job: props.job, stop: props.stationKey }))
 const fault = computed(() => props.station.finding.value?.facts.verdict === 'stop')
 const free = computed(() => link.connected.value && !link.running.value && !link.busy.value)
 
@@ -28,7 +31,7 @@ const failed = ref('')
 watch(
   () => link.printer.value?.routine,
   (routine) => {
-    if (!routine?.done || routine.for_station !== `${props.job}/${props.stationKey}`) return
+    if (!routine?.done || routine.for_stop !== `${props.job}/${props.stationKey}`) return
     if (routine.number === merged.value) return
     merged.value = routine.number
     failed.value = routine.done.failed ?? ''
@@ -111,7 +114,8 @@ async function readGains() {
   const got = await link.report()
   if (!got?.gains) return
   r.value.form = 'byte'
-  ;[r.value.set_p, r.value.set_i, r.value.set_d] = got.gains
+  const [p = '', i = '', d = ''] = got.gains
+  Object.assign(r.value, { set_p: p, set_i: i, set_d: d })
 }
 </script>
 
@@ -126,39 +130,36 @@ async function readGains() {
     otherwise="Not connected: drop logs in below, or type what the display shows."
   />
   <div v-if="link.connected.value" class="ways" role="group" aria-label="Work on the printer">
-    <button type="button" class="soft" :class="{ next: !r.hold }" :disabled="!free" @click="start('hold')">
+    <NButton :type="!r.hold ? 'primary' : 'default'" ghost :disabled="!free" @click="start('hold')">
       Hold test, 3 min
-    </button>
-    <button
+    </NButton>
+    <NButton
       v-if="!fault"
-      type="button"
-      class="soft"
-      :class="{ next: r.hold && !r.tune }"
+      :type="r.hold && !r.tune ? 'primary' : 'default'"
+      ghost
       :disabled="!free"
       @click="start('autotune')"
     >
       Autotune
-    </button>
-    <button
+    </NButton>
+    <NButton
       v-if="!fault && proposed"
-      type="button"
-      class="soft"
-      :class="{ next: r.tune && r.written?.gains !== proposed }"
+      :type="r.tune && r.written?.gains !== proposed ? 'primary' : 'default'"
+      ghost
       :disabled="!free"
       @click="write"
     >
       Write and store
-    </button>
-    <button
+    </NButton>
+    <NButton
       v-if="!fault"
-      type="button"
-      class="soft"
-      :class="{ next: r.tune && !proposed && !r.verify }"
+      :type="r.tune && !proposed && !r.verify ? 'primary' : 'default'"
+      ghost
       :disabled="!free"
       @click="start('verify')"
     >
       Verify: step, hold, fan
-    </button>
+    </NButton>
   </div>
   <RoutineBar
     v-if="link.running.value && link.id.value"
@@ -192,22 +193,24 @@ async function readGains() {
   <RulesDrawing v-if="rules && !fault" v-model="r.rule" :rules="rules" :target="target ?? 0" />
   <p v-else-if="r.tune?.no_plant && !fault" class="quiet">No model: {{ r.tune.no_plant }}</p>
 
-  <details :open="!link.connected.value && !r.tune">
-    <summary>Gains set, logs from a file, values off a display</summary>
+  <FoldedPart
+    title="Gains set, logs from a file, values off a display"
+    :open="!link.connected.value && !r.tune"
+  >
     <div class="set">
       <ReadingField v-model="r.set_p" v-bind="f('set_p')" label="Gain P set" small />
       <ReadingField v-model="r.set_i" v-bind="f('set_i')" label="Gain I set" small />
       <ReadingField v-model="r.set_d" v-bind="f('set_d')" label="Gain D set" small />
-      <div>
-        <label for="gain-form">Form</label>
-        <select id="gain-form" v-model="r.form">
-          <option value="byte">output 0-255</option>
-          <option value="unit">output 0-1</option>
-        </select>
-      </div>
-      <button v-if="link.connected.value" type="button" class="soft" :disabled="!free" @click="readGains">
-        Read them
-      </button>
+      <PickList
+        id="gain-form"
+        v-model="r.form"
+        label="Form"
+        :options="[
+          { value: 'byte', label: 'output 0-255' },
+          { value: 'unit', label: 'output 0-1' },
+        ]"
+      />
+      <NButton v-if="link.connected.value" :disabled="!free" @click="readGains"> Read them </NButton>
     </div>
     <div class="two">
       <LogDrop
@@ -234,7 +237,7 @@ async function readGains() {
       <ReadingField v-model="r.typed_swing_c" v-bind="f('typed_swing_c')" label="Highest less lowest" small />
       <ReadingField v-model="r.typed_dip_c" v-bind="f('typed_dip_c')" label="Dip with the fan" small />
     </div>
-  </details>
+  </FoldedPart>
 </template>
 
 <style scoped>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { NButton } from 'naive-ui'
 import { computed, ref } from 'vue'
 
 import ConnectDialog from '../live/ConnectDialog.vue'
@@ -16,7 +17,7 @@ const asking = ref(false)
   <p v-if="!connected" class="hint">
     <span v-if="printer" class="error">{{ printer.status.says }}</span>
     <span v-else>{{ otherwise }}</span>
-    <button type="button" class="soft" @click="asking = true">Connect the printer</button>
+    <NButton @click="asking = true">Connect the printer</NButton>
     <ConnectDialog v-if="id" v-model:shown="asking" :printer="id" name="the printer" />
   </p>
 </template>
@@ -24,6 +25,7 @@ const asking = ref(false)
 <style scoped>
 .hint {
   display: flex;
+  flex-wrap: wrap;
   gap: 16px;
   align-items: center;
   justify-content: space-between;

@@ -1,27 +1,19 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core'
-import { NModal, useMessage } from 'naive-ui'
-import { computed, nextTick, ref, toRef, watch, type Component } from 'vue'
+import { useEventListener, useMediaQuery } from '@vueuse/core'
+import { NButton, NDrawer, NDrawerContent, NModal, useMessage } from 'naive-ui'
+import { computed, nextTick, provide, ref, toRef, watch, type Component } from 'vue'
 
 import { ServerError, answer, client } from '../api/client'
+import { signalWord } from '../api/words'
 import BandPlot from '../ui/BandPlot.vue'
-import AcceptanceForm from './AcceptanceForm.vue'
+import { shutKey } from '../ui/shut'
 import CheckForm from './CheckForm.vue'
-import CompareForm from './CompareForm.vue'
-import DriveForm from './DriveForm.vue'
 import FindingCard from './FindingCard.vue'
-import FlowForm from './FlowForm.vue'
 import GutterPanel from './GutterPanel.vue'
-import HeaterForm from './HeaterForm.vue'
 import HeaterLoopForm from './HeaterLoopForm.vue'
-import HotTightenForm from './HotTightenForm.vue'
-import OffsetZForm from './OffsetZForm.vue'
-import SensorForm from './SensorForm.vue'
-import SnapshotForm from './SnapshotForm.vue'
 import StationForm from './StationForm.vue'
-import TramForm from './TramForm.vue'
-import TrialForm from './TrialForm.vue'
 import { useStation } from './useStation'
+import TextLine from '../ui/TextLine.vue'
 
 const props = defineProps<{ job: number; stationKey: string }>()
 const emit = defineEmits<{ go: [key: string | null | undefined]; back: [station: string]; again: [] }>()
@@ -51,22 +43,14 @@ const placeOf = (path: string) =>
 const shownText = (v: unknown) =>
   v === '' || v == null ? 'nothing' : typeof v === 'string' ? v : JSON.stringify(v)
 /* Stations with a view of their own; every other one is shown from its form. */
-const forms: Record<string, Component> = {
-  drive: DriveForm,
-  tram: TramForm,
-  offset_z: OffsetZForm,
-  flow: FlowForm,
-  acceptance: AcceptanceForm,
-  trial: TrialForm,
-  check: CheckForm,
-  snapshot: SnapshotForm,
-  compare: CompareForm,
-  sensor: SensorForm,
-  heater: HeaterForm,
-  heater_loop: HeaterLoopForm,
-  hot_tighten: HotTightenForm,
-}
+const forms: Record<string, Component | undefined> = { check: CheckForm, heater_loop: HeaterLoopForm }
 const closed = computed(() => worktop.value?.line.state === 'closed')
+provide(
+  shutKey,
+  computed(() => closed.value || closing.value),
+)
+const narrow = useMediaQuery('(max-width: 900px)')
+const gutterShown = ref(false)
 const reopening = ref(false)
 const reason = ref('')
 const body = ref<HTMLElement>()
@@ -112,7 +96,7 @@ async function close() {
 async function reopen() {
   try {
     await answer(
-      client.POST('/api/v1/jobs/{id}/stations/{key}/reopen', {
+      client.POST('/api/v1/jobs/{id}/stops/{key}/reopen', {
         params: { path: { id: props.job, key: props.stationKey } },
         body: { reason: reason.value },
       }),
@@ -134,11 +118,15 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 
 <template>
   <p v-if="loadError" class="page error">{{ loadError.message }}</p>
-  <div v-else-if="worktop && readings" class="bench">
+  <div v-else-if="worktop && readings" class="bench" :class="{ narrow }">
     <section ref="body" class="worktop" aria-label="Worktop">
       <!-- It scrolls, so the keyboard must reach it. -->
       <div class="scroll" tabindex="0">
         <h1>{{ setUp?.heading }}</h1>
+        <!-- What is behind a tap elsewhere must be seen before the hand is at the machine. -->
+        <p v-if="narrow && setUp?.caution" class="waits" role="note">
+          <strong>{{ signalWord[setUp.caution.signal] }}.</strong> {{ setUp.caution.text }}
+        </p>
         <p v-if="worktop.line.waits_for.length" class="waits" role="note">
           First close {{ worktop.line.waits_for.length === 1 ? 'the station' : 'the stations' }} this one
           rests on. You can type here already.
@@ -147,12 +135,8 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           Two pages typed in “{{ placeOf(c.path) }}”: {{ shownText(c.kept) }} stands,
           {{ shownText(rival(c)) }} was typed too.
           <span class="ways">
-            <button type="button" class="soft" @click="choose(c, false)">
-              Leave {{ shownText(c.kept) }}
-            </button>
-            <button type="button" class="soft" @click="choose(c, true)">
-              Take {{ shownText(rival(c)) }}
-            </button>
+            <NButton @click="choose(c, false)"> Leave {{ shownText(c.kept) }} </NButton>
+            <NButton @click="choose(c, true)"> Take {{ shownText(rival(c)) }} </NButton>
           </span>
         </div>
         <ul v-if="setUp?.hints.length" class="hints">
@@ -199,19 +183,35 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           <template v-else-if="kept.state === 'saving'">keeping …</template>
           <template v-else-if="kept.state === 'kept'">Kept on disk.</template>
           <template v-else>Nothing typed yet.</template>
+          <NButton v-if="narrow" aria-haspopup="dialog" @click="gutterShown = true"> Why, commands </NButton>
         </p>
       </div>
     </section>
-    <GutterPanel :why="worktop.line.reason" :set-up="setUp" :finding="finding" :closings="worktop.closings" />
+    <NDrawer v-if="narrow" v-model:show="gutterShown" placement="right" width="min(360px, 92vw)">
+      <NDrawerContent title="Why, cautions, commands" closable body-content-style="padding: 0">
+        <GutterPanel
+          :why="worktop.line.reason"
+          :set-up="setUp"
+          :finding="finding"
+          :closings="worktop.closings"
+        />
+      </NDrawerContent>
+    </NDrawer>
+    <GutterPanel
+      v-else
+      :why="worktop.line.reason"
+      :set-up="setUp"
+      :finding="finding"
+      :closings="worktop.closings"
+    />
     <NModal v-model:show="reopening">
       <div class="sheet dialog" role="dialog" aria-modal="true" aria-labelledby="reopen-title">
         <h1 id="reopen-title">Open this station again?</h1>
         <p class="quiet">The old result stays in the logbook.</p>
-        <label for="reopen-reason">Why</label>
-        <input id="reopen-reason" v-model="reason" type="text" @keydown.enter="reopen" />
+        <TextLine id="reopen-reason" v-model="reason" label="Why" @enter="reopen" />
         <div class="ways">
-          <button type="button" class="act" @click="reopen">Reopen</button>
-          <button type="button" class="soft" @click="reopening = false">Leave it closed</button>
+          <NButton type="primary" @click="reopen">Reopen</NButton>
+          <NButton @click="reopening = false">Leave it closed</NButton>
         </div>
       </div>
     </NModal>
@@ -243,6 +243,26 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 }
 .scroll > * {
   flex: none;
+  min-width: 0;
+}
+.narrow {
+  grid-template-columns: minmax(0, 1fr);
+}
+.narrow .scroll {
+  padding: 12px 16px 8px;
+}
+.narrow .foot {
+  padding: 0 16px 8px;
+}
+/* While one types on a low screen the foot is one line: the form is what is looked at. The button stays where
+   it is, so that a click that takes the focus from a field still meets it. */
+@media (max-height: 900px), (max-width: 900px) {
+  .worktop:has(.scroll :is(input, textarea):focus) .foot > :deep(.band) {
+    display: none;
+  }
+  .worktop:has(.scroll :is(input, textarea):focus) :deep(.says > :not(.head)) {
+    display: none;
+  }
 }
 .hints {
   margin: 0;
@@ -263,6 +283,9 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   padding: 0 28px 10px;
 }
 .kept {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
   font-size: 14px;
   color: var(--ink2);
   padding-top: 4px;
@@ -283,7 +306,8 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(170px, 1fr));
   gap: 10px 12px;
-  align-items: end;
+  /* A complaint below one field moves none of the others. */
+  align-items: start;
 }
 :deep(summary) {
   cursor: pointer;

@@ -35,7 +35,7 @@ export function useLink(station: Station) {
     kind: Schemas['RoutineKind'],
     target_c: number,
     more: Partial<Schemas['RoutineBody']> = {},
-    of?: { job: number; station: string },
+    of?: { job: number; stop: string },
   ) =>
     attempt(() =>
       answer(
@@ -48,7 +48,7 @@ export function useLink(station: Station) {
             cycles: 6,
             fan: 0,
             job: of?.job ?? null,
-            station: of?.station ?? null,
+            stop: of?.stop ?? null,
             ...more,
           },
         }),

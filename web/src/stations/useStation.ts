@@ -7,9 +7,8 @@ import { useLive } from '../live/useLive'
 import { differences, lookUp, putAt, takeOver, touches } from './changes'
 
 type FieldError = Schemas['FieldError']
-/** Readings of any station: the forms know their own shape. */
-// eslint-disable-next-line @typescript-eslint/no-explicit-any
-export type Readings = Record<string, any>
+/** Readings of any station: only a view of its own knows their shape. */
+export type Readings = Record<string, unknown>
 
 /* Each opening asks anew: a station repeated after an adjust starts from its new before. */
 let opened = 0
@@ -21,7 +20,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
   const query = useQuery({
     queryKey: ['worktop', job, key, (opened += 1)],
     queryFn: () =>
-      answer(client.GET('/api/v1/jobs/{id}/stations/{key}', { params: { path: { ...path.value } } })),
+      answer(client.GET('/api/v1/jobs/{id}/stops/{key}', { params: { path: { ...path.value } } })),
     refetchOnWindowFocus: false,
     gcTime: 0,
   })
@@ -66,9 +65,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     const changes = pending(readings.value)
     if (changes.length === 0) return
     const at = { params: { path: { ...path.value } }, keepalive: true }
-    void client
-      .PUT('/api/v1/jobs/{id}/stations/{key}/draft', { ...at, body: { base, changes } })
-      .catch(() => {})
+    void client.PUT('/api/v1/jobs/{id}/stops/{key}/draft', { ...at, body: { base, changes } }).catch(() => {})
   }
   useEventListener(window, 'pagehide', flush)
 
@@ -82,7 +79,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
           params: { path: { station } },
           body: {
             readings: readings.value,
-            job: { id: job.value, station: key.value },
+            job: { id: job.value, stop: key.value },
           },
         }),
       )
@@ -118,7 +115,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     if (pending(readings.value).length > 0) return void keep()
     try {
       const params = { params: { path: { ...path.value } } }
-      const got = await answer(client.GET('/api/v1/jobs/{id}/stations/{key}', params))
+      const got = await answer(client.GET('/api/v1/jobs/{id}/stops/{key}', params))
       if (got.revision <= base || !idle()) return
       if (pending(readings.value).length > 0) return void keep()
       agree(got, agreed)
@@ -127,7 +124,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     }
   }
   watch(typed, (news) => {
-    if (news?.job !== job.value || news.station !== key.value) return
+    if (news?.job !== job.value || news.stop !== key.value) return
     heard = news.revision
     void catchUp()
   })
@@ -146,7 +143,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     const params = { params: { path: { ...path.value } } }
     const sent = clone(readings.value)
     try {
-      const got = await answer(client.PUT('/api/v1/jobs/{id}/stations/{key}/draft', { ...params, body }))
+      const got = await answer(client.PUT('/api/v1/jobs/{id}/stops/{key}/draft', { ...params, body }))
       agree(got, sent)
     } catch (e) {
       if (e instanceof ServerError) kept.value = { ...kept.value, state: 'failed', why: e.problem.detail }
@@ -168,7 +165,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
         kept.value = { ...kept.value, state: 'saving' }
         try {
           const got = await answer(
-            client.PUT('/api/v1/jobs/{id}/stations/{key}/draft', {
+            client.PUT('/api/v1/jobs/{id}/stops/{key}/draft', {
               params: { path: at },
               body: { base, changes },
             }),
@@ -283,7 +280,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     try {
       await keep()
       const got = await answer(
-        client.POST('/api/v1/jobs/{id}/stations/{key}/close', {
+        client.POST('/api/v1/jobs/{id}/stops/{key}/close', {
           params: { path: { ...path.value } },
           body: { readings: readings.value },
         }),
@@ -334,8 +331,8 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
 export type Station = ReturnType<typeof useStation>
 
 /** What every form needs: the readings, and what a ReadingField of a path needs. */
-export function useForm(props: { station: Station }) {
-  const r = computed(() => props.station.readings.value as Readings)
+export function useForm<T extends object = Readings>(props: { station: Station }) {
+  const r = computed(() => props.station.readings.value as T)
   const f = (path: string) => props.station.field(path)
   /** The number in a field, in °C or mm, whatever the shop is shown. */
   const v = (path: string) => props.station.fieldAt(path)?.value ?? null

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
+import PickList from './PickList.vue'
 import ReadingField from './ReadingField.vue'
 
 /* Facts of a printer or a part, rendered from their description; blank is not known. */
@@ -28,19 +29,18 @@ const groups = computed(() => {
   <component :is="grouped ? 'fieldset' : 'div'" v-for="g in groups" :key="g.name" class="group">
     <legend v-if="grouped">{{ g.name }}</legend>
     <div v-for="f in g.fields" :key="f.path" class="fact">
-      <template v-if="f.options.length">
-        <label :for="`f-${f.path}`">{{ f.label }}</label>
-        <select
-          :id="`f-${f.path}`"
-          :value="model[f.path] ?? ''"
-          :aria-describedby="`find-${f.path}`"
-          @change="set(f.path, ($event.target as HTMLSelectElement).value)"
-        >
-          <option value="">not known</option>
-          <option v-for="o in f.options" :key="o.id" :value="o.id">{{ o.label }}</option>
-        </select>
-        <p v-if="error(f.path)" class="error">{{ error(f.path)?.message }}</p>
-      </template>
+      <PickList
+        v-if="f.options.length"
+        :id="`f-${f.path}`"
+        :model-value="String(model[f.path] ?? '')"
+        :label="f.label"
+        :options="[
+          { value: '', label: 'not known' },
+          ...f.options.map((o) => ({ value: o.id, label: o.label })),
+        ]"
+        :error="error(f.path)?.message"
+        @update:model-value="(value) => set(f.path, value ?? '')"
+      />
       <ReadingField
         v-else
         :model-value="model[f.path] ?? ''"
@@ -87,10 +87,6 @@ legend::first-letter {
 }
 .fact :deep(label)::first-letter {
   text-transform: uppercase;
-}
-select {
-  width: 100%;
-  height: 44px;
 }
 .find {
   font-size: 13px;

@@ -48,6 +48,33 @@ pub enum Needs {
     OneOf(&'static [char]),
 }
 
+/// A value that the printer remembers.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Kept {
+    /// Its letter; none for all letters that aren't named before.
+    pub letter: Option<char>,
+    /// What it is, e.g. "extruder steps/mm".
+    pub says: &'static str,
+    /// Parameter of the chain it belongs to, e.g. `drive`; none for the rest.
+    pub parameter: Option<&'static str>,
+}
+
+const fn one(letter: char, says: &'static str, parameter: Option<&'static str>) -> Kept {
+    Kept {
+        letter: Some(letter),
+        says,
+        parameter,
+    }
+}
+
+const fn rest(says: &'static str, parameter: Option<&'static str>) -> Kept {
+    Kept {
+        letter: None,
+        says,
+        parameter,
+    }
+}
+
 /// A row of the table.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Spec {
@@ -55,8 +82,8 @@ pub struct Spec {
     pub code: &'static str,
     /// What it does.
     pub effect: Effect,
-    /// Whether a settings report carries it.
-    pub stored: bool,
+    /// What of it the printer remembers, and a settings report carries; empty if nothing.
+    pub keeps: &'static [Kept],
     /// Which letters must be there.
     pub needs: Needs,
     /// The letters it takes; every other one is refused.
@@ -79,7 +106,7 @@ const fn row(code: &'static str, effect: Effect, letters: &'static [(char, Takes
     Spec {
         code,
         effect,
-        stored: false,
+        keeps: &[],
         needs: Needs::Nothing,
         letters,
     }
@@ -90,8 +117,8 @@ const fn needing(mut spec: Spec, one_of: &'static [char]) -> Spec {
     spec
 }
 
-const fn kept(mut spec: Spec) -> Spec {
-    spec.stored = true;
+const fn kept(mut spec: Spec, keeps: &'static [Kept]) -> Spec {
+    spec.keeps = keeps;
     spec
 }
 
@@ -164,102 +191,155 @@ pub const COMMANDS: &[Spec] = &[
     row("M501", E::Memory, &[]),
     row("M503", E::Ask, &[('S', Whole(0.0, 1.0))]),
     row("M999", E::Stop, &[]),
-    kept(needing(
-        row(
-            "M92",
-            E::Set,
-            &[
-                ('X', Number(1.0, 20_000.0)),
-                ('Y', Number(1.0, 20_000.0)),
-                ('Z', Number(1.0, 40_000.0)),
-                ('E', Number(1.0, 20_000.0)),
-                TOOL,
-            ],
+    kept(
+        needing(
+            row(
+                "M92",
+                E::Set,
+                &[
+                    ('X', Number(1.0, 20_000.0)),
+                    ('Y', Number(1.0, 20_000.0)),
+                    ('Z', Number(1.0, 40_000.0)),
+                    ('E', Number(1.0, 20_000.0)),
+                    TOOL,
+                ],
+            ),
+            &['X', 'Y', 'Z', 'E'],
         ),
-        &['X', 'Y', 'Z', 'E'],
-    )),
-    kept(needing(
-        row(
-            "M207",
-            E::Set,
-            &[
-                ('S', Number(0.0, 20.0)),
-                ('F', Number(1.0, 60_000.0)),
-                ('Z', Number(0.0, 10.0)),
-            ],
+        &[
+            one('E', "extruder steps/mm", Some("drive")),
+            rest("axis steps/mm", None),
+        ],
+    ),
+    kept(
+        needing(
+            row(
+                "M207",
+                E::Set,
+                &[
+                    ('S', Number(0.0, 20.0)),
+                    ('F', Number(1.0, 60_000.0)),
+                    ('Z', Number(0.0, 10.0)),
+                ],
+            ),
+            &['S', 'F', 'Z'],
         ),
-        &['S', 'F', 'Z'],
-    )),
-    kept(needing(
-        row(
-            "M208",
-            E::Set,
-            &[('S', Number(-10.0, 10.0)), ('F', Number(1.0, 60_000.0))],
+        &[
+            one('S', "retraction length", Some("retraction")),
+            rest("retraction", Some("retraction")),
+        ],
+    ),
+    kept(
+        needing(
+            row(
+                "M208",
+                E::Set,
+                &[('S', Number(-10.0, 10.0)), ('F', Number(1.0, 60_000.0))],
+            ),
+            &['S', 'F'],
         ),
-        &['S', 'F'],
-    )),
-    kept(needing(
-        row(
-            "M218",
-            E::Set,
-            &[
-                TOOL,
-                ('X', Number(-200.0, 200.0)),
-                ('Y', Number(-200.0, 200.0)),
-                ('Z', Number(-20.0, 20.0)),
-            ],
+        &[rest("retraction", Some("retraction"))],
+    ),
+    kept(
+        needing(
+            row(
+                "M218",
+                E::Set,
+                &[
+                    TOOL,
+                    ('X', Number(-200.0, 200.0)),
+                    ('Y', Number(-200.0, 200.0)),
+                    ('Z', Number(-20.0, 20.0)),
+                ],
+            ),
+            &['X', 'Y', 'Z'],
         ),
-        &['X', 'Y', 'Z'],
-    )),
-    kept(needing(
-        row(
-            "M301",
-            E::Set,
-            &[
-                ('E', Whole(0.0, 7.0)),
-                ('P', Number(0.01, 1_200.0)),
-                ('I', Number(0.0, 1_200.0)),
-                ('D', Number(0.0, 20_000.0)),
-            ],
+        &[rest("nozzle offset XY", Some("offset_xy"))],
+    ),
+    kept(
+        needing(
+            row(
+                "M301",
+                E::Set,
+                &[
+                    ('E', Whole(0.0, 7.0)),
+                    ('P', Number(0.01, 1_200.0)),
+                    ('I', Number(0.0, 1_200.0)),
+                    ('D', Number(0.0, 20_000.0)),
+                ],
+            ),
+            &['P', 'I', 'D'],
         ),
-        &['P', 'I', 'D'],
-    )),
-    kept(needing(
-        row(
-            "M304",
-            E::Set,
-            &[
-                ('P', Number(0.01, 5_000.0)),
-                ('I', Number(0.0, 5_000.0)),
-                ('D', Number(0.0, 50_000.0)),
-            ],
+        &[
+            one('P', "heater loop, proportional", Some("heater_loop")),
+            one('I', "heater loop, integral", Some("heater_loop")),
+            one('D', "heater loop, derivative", Some("heater_loop")),
+            rest("heater loop", Some("heater_loop")),
+        ],
+    ),
+    kept(
+        needing(
+            row(
+                "M304",
+                E::Set,
+                &[
+                    ('P', Number(0.01, 5_000.0)),
+                    ('I', Number(0.0, 5_000.0)),
+                    ('D', Number(0.0, 50_000.0)),
+                ],
+            ),
+            &['P', 'I', 'D'],
         ),
-        &['P', 'I', 'D'],
-    )),
-    kept(needing(
-        row(
-            "M851",
-            E::Set,
-            &[
-                ('X', Number(-200.0, 200.0)),
-                ('Y', Number(-200.0, 200.0)),
-                ('Z', Number(-20.0, 20.0)),
-            ],
+        &[rest("bed loop", None)],
+    ),
+    kept(
+        needing(
+            row(
+                "M851",
+                E::Set,
+                &[
+                    ('X', Number(-200.0, 200.0)),
+                    ('Y', Number(-200.0, 200.0)),
+                    ('Z', Number(-20.0, 20.0)),
+                ],
+            ),
+            &['X', 'Y', 'Z'],
         ),
-        &['X', 'Y', 'Z'],
-    )),
-    kept(needing(
-        row("M900", E::Set, &[('K', Number(0.0, 10.0)), TOOL]),
-        &['K'],
-    )),
-    kept(row("M201", E::ReportOnly, &[])),
-    kept(row("M203", E::ReportOnly, &[])),
-    kept(row("M204", E::ReportOnly, &[])),
-    kept(row("M205", E::ReportOnly, &[])),
-    kept(row("M206", E::ReportOnly, &[])),
-    kept(row("M305", E::ReportOnly, &[])),
-    kept(row("M420", E::ReportOnly, &[])),
-    kept(row("M906", E::ReportOnly, &[])),
+        &[
+            one('Z', "nozzle offset Z", Some("offset_z")),
+            rest("probe offset", None),
+        ],
+    ),
+    kept(
+        needing(
+            row("M900", E::Set, &[('K', Number(0.0, 10.0)), TOOL]),
+            &['K'],
+        ),
+        &[rest("pressure advance", Some("pressure_advance"))],
+    ),
+    kept(
+        row("M201", E::ReportOnly, &[]),
+        &[rest("acceleration", None)],
+    ),
+    kept(
+        row("M203", E::ReportOnly, &[]),
+        &[rest("greatest speed", None)],
+    ),
+    kept(
+        row("M204", E::ReportOnly, &[]),
+        &[rest("acceleration", None)],
+    ),
+    kept(row("M205", E::ReportOnly, &[]), &[rest("setting", None)]),
+    kept(row("M206", E::ReportOnly, &[]), &[rest("setting", None)]),
+    kept(
+        row("M305", E::ReportOnly, &[]),
+        &[rest("temperature sensor", Some("sensor_type"))],
+    ),
+    kept(row("M420", E::ReportOnly, &[]), &[rest("setting", None)]),
+    kept(
+        row("M906", E::ReportOnly, &[]),
+        &[rest("motor current", None)],
+    ),
 ];
 
 /// The row of a command, e.g. `M92`, `T1`.
@@ -277,6 +357,13 @@ impl Spec {
             .iter()
             .find(|(l, _)| *l == letter)
             .map(|(_, t)| *t)
+    }
+
+    /// What is remembered of a letter; none if nothing.
+    #[must_use]
+    pub fn kept(&self, letter: char) -> Option<&'static Kept> {
+        let named = self.keeps.iter().find(|k| k.letter == Some(letter));
+        named.or_else(|| self.keeps.iter().find(|k| k.letter.is_none()))
     }
 
     /// The letters it takes as a list, e.g. "S, T".

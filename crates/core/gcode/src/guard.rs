@@ -174,7 +174,7 @@ pub enum Refusal {
         "How much filament “E{e}” moves is not known: the extruder's count is not. Nothing was sent; send M83 for relative feeding, or G92 E0."
     )]
     FeedUnknown {
-        /// The word's value.
+        /// The word's value [mm].
         e: f64,
     },
     /// Which of several nozzles is meant.
@@ -222,11 +222,11 @@ pub enum Refusal {
         code: String,
         /// Letter.
         letter: char,
-        /// Value.
+        /// Value [unit of the letter].
         got: f64,
-        /// Least.
+        /// Least [the same].
         min: f64,
-        /// Most.
+        /// Most [the same].
         max: f64,
         /// Whether only whole numbers are taken.
         whole: bool,

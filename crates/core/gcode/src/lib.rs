@@ -7,6 +7,7 @@ mod allowed;
 mod command;
 mod frame;
 mod guard;
+mod lex;
 mod machine;
 mod reply;
 mod settings;
@@ -18,7 +19,8 @@ pub use allowed::Allowed;
 pub use command::{COMMANDS, Effect, Needs, Spec, Takes, command};
 pub use frame::{FrameError, checksum, framed, unframed};
 pub use guard::{CHAMBER_CEILING_C, Guard, GuardLimits, HeaterLimit, Refusal, StopWord, stop_word};
-pub use machine::Machine;
+pub use lex::{LexError, Lexer, Token, TokenKind};
+pub use machine::{Habits, Machine};
 pub use reply::{
     AutotuneReport, Reply, read_autotune, read_card_print, read_place, read_reply,
     read_simulated_speed,

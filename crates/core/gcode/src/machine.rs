@@ -1,15 +1,29 @@
 //! What is known of a printer's modes and place: the board's own idea of them, or nothing.
 
-use super::allowed::Allowed;
 use super::words::Words;
 
 /// X, Y, Z in this order.
 pub const AXES: [char; 3] = ['X', 'Y', 'Z'];
 
+/// Where boards differ. What isn't known of a board is `None`, and then everything that hangs on it is
+/// unknown too.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Habits {
+    /// Whether G90 and G91 set how E counts as well.
+    pub modes_rule_e: Option<bool>,
+    /// Where homing leaves the head [mm].
+    pub home_mm: Option<[f64; 3]>,
+    /// Whether this is the board's own count, which goes on when the motors are let go: to the board the
+    /// head is where it last counted, to everybody else its place is lost.
+    pub counts_on: bool,
+}
+
 /// A printer's modes and place as far as they follow from what was sent and answered. What a panel, a
 /// card or a restart may have changed is unknown, and unknown is never guessed.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Machine {
+    /// How this board does what boards do differently.
+    pub habits: Habits,
     /// Axes homed since the motors were last let go.
     pub homed: [bool; 3],
     /// Place of the head [mm]; none after homing until a move or the printer says where it is.
@@ -21,6 +35,10 @@ pub struct Machine {
     pub e_relative: Option<bool>,
     /// Filament as last commanded [mm].
     pub e_mm: Option<f64>,
+    /// Speed of moves as last commanded [mm/min].
+    pub feed_mm_min: Option<f64>,
+    /// Part fan as last commanded, 0 to 1.
+    pub fan: Option<f64>,
     /// The nozzle in use.
     pub tool: Option<u8>,
     /// Measured temperature of each nozzle [°C]; empty while no fresh report is there.
@@ -30,10 +48,30 @@ pub struct Machine {
 }
 
 impl Machine {
+    /// A board's own idea just after it was switched on [common practice, no published source]: counting
+    /// from zero, nothing homed, the first nozzle in use, fan off.
+    #[must_use]
+    pub fn switched_on(habits: Habits, tools: usize) -> Self {
+        Self {
+            habits,
+            homed: [false; 3],
+            place_mm: [Some(0.0); 3],
+            relative: Some(false),
+            e_relative: Some(false),
+            e_mm: Some(0.0),
+            feed_mm_min: Some(1_200.0),
+            fan: Some(0.0),
+            tool: Some(0),
+            tools_c: Vec::new(),
+            tools: Some(tools),
+        }
+    }
+
     /// Forgets modes and place, keeps what is measured: after a restart, a new connection, a print of
     /// the printer's own, or an answer that went missing.
     pub fn forget(&mut self) {
         *self = Self {
+            habits: self.habits,
             tools_c: std::mem::take(&mut self.tools_c),
             tools: self.tools,
             ..Self::default()
@@ -87,76 +125,108 @@ impl Machine {
         }
     }
 
+    /// Loses the place along an axis.
+    fn lose(&mut self, axis: usize) {
+        if !self.habits.counts_on {
+            self.place_mm[axis] = None;
+        }
+    }
+
+    fn lose_e(&mut self) {
+        if !self.habits.counts_on {
+            self.e_mm = None;
+        }
+    }
+
     fn unhome(&mut self) {
         self.homed = [false; 3];
-        self.place_mm = [None; 3];
+        (0..3).for_each(|i| self.lose(i));
+    }
+
+    /// What G90 or G91 makes of how E counts.
+    fn e_after_mode(&self, relative: bool) -> Option<bool> {
+        match self.habits.modes_rule_e {
+            Some(true) => Some(relative),
+            Some(false) => self.e_relative,
+            // Known only where boards of both kinds agree.
+            None => self.e_relative.filter(|e| *e == relative),
+        }
     }
 
     /// Follows a command that the printer has taken.
-    pub fn taken(&mut self, sent: &Allowed) {
-        let w = sent.words();
+    pub fn follow(&mut self, w: &Words) {
         match w.code() {
             "G28" => self.home(w),
             // Probing ends somewhere over the bed.
-            "G29" => self.place_mm = [None; 3],
-            "G90" => {
-                self.relative = Some(false);
-                if self.e_relative != Some(false) {
-                    self.e_relative = None;
-                }
-            }
-            "G91" => {
-                self.relative = Some(true);
-                if self.e_relative != Some(true) {
-                    self.e_relative = None;
-                }
+            "G29" => (0..3).for_each(|i| self.lose(i)),
+            code @ ("G90" | "G91") => {
+                let relative = code == "G91";
+                self.relative = Some(relative);
+                self.e_relative = self.e_after_mode(relative);
             }
             // On some boards G91 rules over M82.
-            "M82" => self.e_relative = (self.relative == Some(false)).then_some(false),
+            "M82" => {
+                let ruled = self.habits.modes_rule_e.is_none() && self.relative != Some(false);
+                self.e_relative = (!ruled).then_some(false);
+            }
             "M83" => self.e_relative = Some(true),
-            "G92" => self.e_mm = w.value('E').or(self.e_mm),
-            "G0" | "G1" => {
+            "G92" => {
+                self.e_mm = w.value('E').or(self.e_mm);
                 for (i, axis) in AXES.into_iter().enumerate() {
-                    if let Some(v) = w.value(axis) {
-                        self.place_mm[i] = self.leads_to_mm(i, v);
-                    }
-                }
-                if let Some(e) = w.value('E') {
-                    self.e_mm = match self.e_relative {
-                        Some(true) => self.e_mm.map(|was| was + e),
-                        Some(false) => Some(e),
-                        None => None,
-                    };
+                    self.place_mm[i] = w.value(axis).or(self.place_mm[i]);
                 }
             }
+            "G0" | "G1" => self.travel(w),
+            // OK because an output of 255 is a fan at full speed.
+            "M106" if w.value('P').is_none_or(|p| p < 0.5) => {
+                self.fan = Some(w.value('S').unwrap_or(255.0).clamp(0.0, 255.0) / 255.0);
+            }
+            "M107" if w.value('P').is_none_or(|p| p < 0.5) => self.fan = Some(0.0),
             // The scale of an axis, the memory, the motors: what was the place is another one.
             "M92" => {
                 for (i, axis) in AXES.into_iter().enumerate() {
                     if w.has(axis) {
                         self.homed[i] = false;
-                        self.place_mm[i] = None;
+                        self.lose(i);
                     }
                 }
                 if w.has('E') {
-                    self.e_mm = None;
+                    self.lose_e();
                 }
             }
             "M501" => {
                 self.unhome();
-                self.e_mm = None;
+                self.lose_e();
             }
             "M218" | "M851" | "M18" | "M84" | "M410" => self.unhome(),
+            "M112" | "M999" if self.habits.counts_on => self.homed = [false; 3],
             "M112" | "M999" => self.forget(),
             code if code.starts_with('T') => {
                 let to = code[1..].parse().ok();
                 if to.is_none() || self.tool != to {
                     self.tool = to;
                     self.unhome();
-                    self.e_mm = None;
+                    self.lose_e();
                 }
             }
             _ => {}
         }
+    }
+
+    fn travel(&mut self, w: &Words) {
+        for (i, axis) in AXES.into_iter().enumerate() {
+            if let Some(v) = w.value(axis) {
+                self.place_mm[i] = self.leads_to_mm(i, v);
+            }
+        }
+        if let Some(e) = w.value('E') {
+            self.e_mm = match self.e_relative {
+                Some(true) => self.e_mm.map(|was| was + e),
+                Some(false) => Some(e),
+                None => None,
+            };
+        }
+        self.feed_mm_min = w.value('F').or(self.feed_mm_min);
     }
 
     fn home(&mut self, w: &Words) {
@@ -164,8 +234,12 @@ impl Machine {
         let all = named == [false; 3];
         for (i, is_named) in named.into_iter().enumerate() {
             self.homed[i] |= all || is_named;
-            // Homing one axis may lift another, or drive to where the bed is probed.
-            self.place_mm[i] = None;
+            match self.habits.home_mm {
+                Some(home) if all || is_named => self.place_mm[i] = Some(home[i]),
+                Some(_) => {}
+                // Homing one axis may lift another, or drive to where the bed is probed.
+                None => self.place_mm[i] = None,
+            }
         }
     }
 }

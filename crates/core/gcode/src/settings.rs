@@ -38,7 +38,7 @@ pub struct SettingsReport {
 }
 
 fn is_stored(code: &str) -> bool {
-    super::command::command(code).is_some_and(|s| s.stored)
+    super::command::command(code).is_some_and(|s| !s.keeps.is_empty())
 }
 
 /// Reads a settings report: one command a line, maybe behind `echo:`, with comments after `;`.
@@ -122,30 +122,12 @@ pub struct SettingChange {
     pub parameter: Option<String>,
 }
 
-/// A value's meaning and the parameter of the chain it belongs to. Common practice, no published
-/// source.
+/// A value's meaning and the parameter of the chain it belongs to, by the table of commands.
 #[must_use]
 pub fn describe(key: &SettingKey) -> (&'static str, Option<&'static str>) {
-    match (key.code.as_str(), key.letter) {
-        ("M92", 'E') => ("extruder steps/mm", Some("drive")),
-        ("M92", _) => ("axis steps/mm", None),
-        ("M301", 'P') => ("heater loop, proportional", Some("heater_loop")),
-        ("M301", 'I') => ("heater loop, integral", Some("heater_loop")),
-        ("M301", 'D') => ("heater loop, derivative", Some("heater_loop")),
-        ("M301", _) => ("heater loop", Some("heater_loop")),
-        ("M304", _) => ("bed loop", None),
-        ("M305", _) => ("temperature sensor", Some("sensor_type")),
-        ("M851", 'Z') => ("nozzle offset Z", Some("offset_z")),
-        ("M851", _) => ("probe offset", None),
-        ("M218", _) => ("nozzle offset XY", Some("offset_xy")),
-        ("M900", _) => ("pressure advance", Some("pressure_advance")),
-        ("M207", 'S') => ("retraction length", Some("retraction")),
-        ("M207" | "M208", _) => ("retraction", Some("retraction")),
-        ("M203", _) => ("greatest speed", None),
-        ("M201" | "M204", _) => ("acceleration", None),
-        ("M906", _) => ("motor current", None),
-        _ => ("setting", None),
-    }
+    super::command::command(&key.code)
+        .and_then(|s| s.kept(key.letter))
+        .map_or(("setting", None), |k| (k.says, k.parameter))
 }
 
 /// What differs from `before` to `after`, in the order of the commands.

@@ -1,5 +1,7 @@
 //! A command as words: a letter and a number each.
 
+use super::lex::{LexError, Lexer, TokenKind};
+
 /// One command in words, e.g. `M92` with `E` 93.
 ///
 /// Source: words after NIST IR 6556, 3.3 (RS274/NGC) and ISO 6983-1. Numbers are f64 and bounded.
@@ -27,68 +29,41 @@ impl Words {
     /// # Errors
     /// [`WordError`] with the column of the first thing that is no word.
     pub fn read(line: &str) -> Result<Self, WordError> {
-        let wrong = |column: usize, says: &str| WordError {
-            column: column + 1,
-            says: says.to_owned(),
+        // Columns are counted in characters, as a person counts them.
+        let wrong = |at: usize, says: String| WordError {
+            column: line.get(..at).map_or(at, |t| t.chars().count()) + 1,
+            says,
         };
-        let line = line.split(';').next().unwrap_or_default().trim_end();
-        if line.chars().count() > MOST_CHARS {
-            return Err(wrong(MOST_CHARS, "the line is too long"));
+        let code = line.split(';').next().unwrap_or_default().trim_end();
+        if code.chars().count() > MOST_CHARS {
+            return Err(WordError {
+                column: MOST_CHARS + 1,
+                says: "the line is too long".into(),
+            });
         }
-        let chars: Vec<char> = line.chars().collect();
         let mut words: Vec<(char, Option<f64>)> = Vec::new();
-        let mut i = 0;
-        while i < chars.len() {
-            let c = chars[i];
-            if c == ' ' || c == '\t' {
-                i += 1;
-                continue;
-            }
-            if !c.is_ascii_alphabetic() {
-                return Err(wrong(i, "a letter is wanted here"));
-            }
-            let start = i;
-            i += 1;
-            let digits = i;
-            while i < chars.len()
-                && (chars[i].is_ascii_digit() || matches!(chars[i], '.' | '-' | '+'))
-            {
-                i += 1;
-            }
-            let text: String = chars[digits..i].iter().collect();
-            // Boards differ: some take 1e3 for a thousand, some for 1 and E3. The command itself is a
-            // whole number, so M92E5 can be read one way only.
-            let exponent = !words.is_empty()
-                && !text.is_empty()
-                && i + 1 < chars.len()
-                && matches!(chars[i], 'e' | 'E')
-                && (chars[i + 1].is_ascii_digit() || matches!(chars[i + 1], '-' | '+'));
-            if exponent {
-                return Err(wrong(digits, "write the number out, or a space before E"));
-            }
-            let value = if text.is_empty() {
-                None
-            } else {
-                let v = text
-                    .parse::<f64>()
-                    .ok()
-                    .filter(|v| v.is_finite() && v.abs() < 1e9);
-                Some(v.ok_or_else(|| wrong(digits, "this is no number"))?)
+        for token in Lexer::new(code.as_bytes()) {
+            let token = token.map_err(|e| wrong(e.at(), e.to_string()))?;
+            let TokenKind::Word(letter, value) = token.kind else {
+                return Err(wrong(token.span.start, LexError::NoLetter(0).to_string()));
             };
-            let letter = c.to_ascii_uppercase();
+            let letter = char::from(letter);
             if words.iter().any(|(l, _)| *l == letter) {
-                return Err(wrong(start, "the same letter stands twice"));
+                return Err(wrong(
+                    token.span.start,
+                    "the same letter stands twice".into(),
+                ));
             }
             words.push((letter, value));
         }
         let Some((letter, number)) = words.first().copied() else {
-            return Err(wrong(0, "there is no command"));
+            return Err(wrong(0, "there is no command".into()));
         };
         let number = number.filter(|n| (0.0..10_000.0).contains(n) && n.fract().abs() < 1e-9);
         let Some(number) = number.filter(|_| matches!(letter, 'G' | 'M' | 'T')) else {
             return Err(wrong(
                 0,
-                "a command begins with G, M or T and a whole number",
+                "a command begins with G, M or T and a whole number".into(),
             ));
         };
         Ok(Self {
@@ -103,7 +78,7 @@ impl Words {
         &self.code
     }
 
-    /// Value of a letter, if it has one.
+    /// Value of a letter [unit of that letter], if it has one.
     #[must_use]
     pub fn value(&self, letter: char) -> Option<f64> {
         self.words

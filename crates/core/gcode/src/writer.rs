@@ -30,11 +30,11 @@ pub enum CommandError {
     Value {
         /// Word of the command.
         word: &'static str,
-        /// Value asked for.
+        /// Value asked for [unit of the command].
         got: f64,
-        /// Least allowed.
+        /// Least allowed [the same].
         min: f64,
-        /// Greatest allowed.
+        /// Greatest allowed [the same].
         max: f64,
     },
     /// Cold extrusion.

@@ -30,6 +30,7 @@ fn hot() -> Machine {
         tool: None,
         tools_c: vec![210.0],
         tools: Some(1),
+        ..Machine::default()
     }
 }
 
@@ -225,9 +226,10 @@ fn the_guards_machine_follows_what_the_printer_took() {
         ..Machine::default()
     };
     let take = |line: &str, m: &mut Machine| {
-        m.taken(
-            &g.allow(line, m, false)
-                .unwrap_or_else(|e| panic!("{line}: {e}")),
+        m.follow(
+            g.allow(line, m, false)
+                .unwrap_or_else(|e| panic!("{line}: {e}"))
+                .words(),
         );
     };
     let no = |line: &str, m: &Machine| g.allow(line, m, false).unwrap_err().to_string();

@@ -17,7 +17,7 @@ pub enum OutputForm {
 }
 
 impl OutputForm {
-    /// Full output in this form.
+    /// Full output in this form: 1 or 255 [no unit].
     #[must_use]
     pub const fn full(self) -> f64 {
         match self {
@@ -95,7 +95,7 @@ impl Gains {
         }
     }
 
-    /// The three numbers as a firmware of this form writes them.
+    /// The three numbers [output/K, output/(K·s), output·s/K] as a firmware of this form writes them.
     #[must_use]
     pub fn in_form(&self, form: OutputForm) -> [f64; 3] {
         let full = form.full();

@@ -10,7 +10,7 @@ use super::sensor::SensorTable;
 pub struct Divider {
     /// Pull-up resistor [Ω]; 4.7 kΩ is common.
     pub pull_up_ohm: f64,
-    /// Steps of the converter over its full range, oversampling counted in.
+    /// Number of steps of the converter over its full range, oversampling counted in.
     pub counts: f64,
     /// Lowest temperature the board's table shows [°C].
     pub bottom_c: f64,

@@ -26,7 +26,7 @@ pub enum VoltageVerdict {
 pub struct HeaterPower {
     /// At the machine's supply [W].
     pub watts: f64,
-    /// Against the mark on the heater, 1 = as marked.
+    /// Ratio to the mark on the heater, 1 = as marked.
     pub ratio: f64,
     /// What that says.
     pub verdict: VoltageVerdict,

@@ -24,6 +24,10 @@ pub struct LoopScript {
     pub dt_s: f64,
 }
 
+/// Heat that a part fan takes from a block, as duty, where it isn't known better. Common practice, no
+/// source.
+const FAN_DUTY: f64 = 0.08;
+
 impl LoopScript {
     /// From 40 °C below to `target_c`, 60 s of approach and 180 s of hold, 60 s of fan.
     #[must_use]
@@ -33,7 +37,7 @@ impl LoopScript {
             target_c,
             fan_at_s: 240.0,
             end_s: 300.0,
-            fan_duty: 0.08,
+            fan_duty: FAN_DUTY,
             dt_s: 0.05,
         }
     }

@@ -167,15 +167,10 @@ pub struct RuleRun {
 /// Time between the points of a [`RuleRun`] [s].
 pub const RULE_RUN_STEP_S: f64 = 1.0;
 
-/// What these gains would do on a plant: step from 40 °C below, hold, part fan.
-///
-/// `fan_duty` is the heat the fan takes, as duty.
+/// What these gains would do on a plant: step from 40 °C below, hold, part fan, as [`LoopScript::usual`].
 #[must_use]
-pub fn run_of(plant: &Plant, gains: Gains, target_c: f64, fan_duty: f64) -> GainsRun {
-    let script = LoopScript {
-        fan_duty,
-        ..LoopScript::usual(target_c)
-    };
+pub fn run_of(plant: &Plant, gains: Gains, target_c: f64) -> GainsRun {
+    let script = LoopScript::usual(target_c);
     let settings = ControllerSettings::common(gains);
     let run = simulate_loop(plant, settings, &script);
     let mut points = Vec::new();
@@ -198,12 +193,7 @@ pub fn run_of(plant: &Plant, gains: Gains, target_c: f64, fan_duty: f64) -> Gain
 
 /// Simulates every rule on the identified plant, see [`run_of`].
 #[must_use]
-pub fn compare_rules(
-    plant: &Plant,
-    ultimate: Option<Ultimate>,
-    target_c: f64,
-    fan_duty: f64,
-) -> Vec<RuleRun> {
+pub fn compare_rules(plant: &Plant, ultimate: Option<Ultimate>, target_c: f64) -> Vec<RuleRun> {
     TUNING_RULES
         .iter()
         .map(|spec| RuleRun {
@@ -211,8 +201,7 @@ pub fn compare_rules(
             label: spec.label.to_owned(),
             why: spec.why.to_owned(),
             source: spec.source.to_owned(),
-            run: tune(spec.rule, ultimate, Some(plant))
-                .map(|g| run_of(plant, g, target_c, fan_duty)),
+            run: tune(spec.rule, ultimate, Some(plant)).map(|g| run_of(plant, g, target_c)),
         })
         .collect()
 }

@@ -51,7 +51,7 @@ pub struct ExpectedSetting {
     pub code: String,
     /// Letter, e.g. `P`.
     pub letter: char,
-    /// Value.
+    /// Value [unit of the letter].
     pub value: f64,
     /// The station, e.g. "Heater loop".
     pub station: String,
@@ -63,7 +63,7 @@ pub const IN_FORCE: &str = "the value in force";
 pub const FROM_SNAPSHOT: &str = "the snapshot";
 
 impl Context {
-    /// A setting as it stood in the printer when the job began: command and letter, e.g. `M92` and `E`.
+    /// A setting [unit of its letter] as it stood in the printer when the job began: command and letter, e.g. `M92` and `E`.
     #[must_use]
     pub fn stored(&self, code: &str, letter: char) -> Option<f64> {
         let key = SettingKey {

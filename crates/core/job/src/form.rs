@@ -3,6 +3,7 @@
 //! Check, message, bounds on the page, property tests and bad-input tests come from here.
 
 use serde::Serialize;
+use serde_json::Value;
 use utoipa::ToSchema;
 use wattotherm_measure::entry::Limit;
 use wattotherm_measure::{InstrumentKind, Pen};
@@ -14,6 +15,17 @@ pub struct FieldOption {
     pub id: String,
     /// Label.
     pub label: String,
+    /// What else is set when it is chosen.
+    pub sets: Vec<Sets>,
+}
+
+/// A field that a choice sets too.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, ToSchema)]
+pub struct Sets {
+    /// Path of the field.
+    pub path: &'static str,
+    /// What it becomes.
+    pub value: &'static str,
 }
 
 /// What is typed, chosen or laid into a field.
@@ -26,6 +38,13 @@ pub enum FieldKind {
     Choice {
         /// In the order to show them.
         options: Vec<FieldOption>,
+        /// Whether they are a list to open, rather than laid out side by side.
+        list: bool,
+    },
+    /// A score from 0 by reference pictures; a number too.
+    Picture {
+        /// Which pictures, by name.
+        pictures: &'static str,
     },
     /// Yes, no, or not answered.
     YesNo,
@@ -76,6 +95,8 @@ pub struct Field {
     pub hint: String,
     /// Where the value that stands there was taken from; none where it was typed.
     pub from: Option<String>,
+    /// Whether it isn't asked as things stand: what is typed in it is kept.
+    pub hidden: bool,
 }
 
 impl Field {
@@ -92,6 +113,7 @@ impl Field {
             needed: false,
             hint: String::new(),
             from: None,
+            hidden: false,
         }
     }
 
@@ -117,9 +139,40 @@ impl Field {
             .map(|(id, label)| FieldOption {
                 id: (*id).to_owned(),
                 label: (*label).to_owned(),
+                sets: Vec::new(),
             })
             .collect();
-        Self::of(path, label, FieldKind::Choice { options })
+        let list = false;
+        Self::of(path, label, FieldKind::Choice { options, list })
+    }
+
+    /// The same choice as a list to open.
+    #[must_use]
+    pub fn as_list(mut self) -> Self {
+        if let FieldKind::Choice { list, .. } = &mut self.kind {
+            *list = true;
+        }
+        self
+    }
+
+    /// The same choice, whose option `id` sets another field too.
+    #[must_use]
+    pub fn sets(mut self, id: &str, path: &'static str, value: &'static str) -> Self {
+        if let FieldKind::Choice { options, .. } = &mut self.kind {
+            let mut named = options.iter_mut().filter(|o| o.id == id);
+            if let Some(option) = named.next() {
+                option.sets.push(Sets { path, value });
+            }
+        }
+        self
+    }
+
+    /// A score by reference pictures; its path is the limit's.
+    #[must_use]
+    pub fn picture(limit: &Limit, pictures: &'static str) -> Self {
+        let mut f = Self::number(limit);
+        f.kind = FieldKind::Picture { pictures };
+        f
     }
 
     /// A question answered yes or no; it has to be answered.
@@ -132,11 +185,7 @@ impl Field {
     #[must_use]
     pub fn instrument(kinds: &[InstrumentKind]) -> Self {
         let kinds = kinds.to_vec();
-        Self::of(
-            "instrument",
-            "measured with",
-            FieldKind::Instrument { kinds },
-        )
+        Self::of("instrument", "Instrument", FieldKind::Instrument { kinds })
     }
 
     /// Words.
@@ -170,6 +219,13 @@ impl Field {
         self
     }
 
+    /// The same, asked only where `asked`.
+    #[must_use]
+    pub fn when(mut self, asked: bool) -> Self {
+        self.hidden = !asked;
+        self
+    }
+
     /// The same under another name.
     #[must_use]
     pub fn named(mut self, label: impl Into<String>) -> Self {
@@ -192,78 +248,143 @@ pub struct Group {
     pub title: String,
     /// Whether it begins folded: for what is only sometimes needed.
     pub folded: bool,
+    /// Whether its numbers are what the station is about: read from two metres.
+    pub large: bool,
+    /// Drawing that follows its numbers, by name.
+    pub drawing: Option<&'static str>,
+    /// Whether the drawing stands beside the fields, not above them.
+    pub beside: bool,
+    /// What to do while the printer isn't connected; empty where the printer has no part in it.
+    pub unlinked: String,
     /// Its fields.
     pub fields: Vec<Field>,
+    /// Series of it that can grow.
+    pub more: Vec<More>,
+    /// What can be done for it at the printer.
+    pub acts: Vec<Act>,
+}
+
+/// One more reading of a series.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct More {
+    /// What the button says, e.g. "One more run".
+    pub label: String,
+    /// The series in the readings, e.g. `runs`.
+    pub path: &'static str,
+    /// What is put at its end.
+    pub value: Value,
+}
+
+/// Something to do at the printer, with what its button says.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct Act {
+    /// What the button says.
+    pub says: String,
+    /// What it does.
+    #[serde(flatten)]
+    pub action: Action,
 }
 
 /// What a page can do for a station at the printer.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, ToSchema)]
+#[serde(tag = "action", rename_all = "snake_case")]
 pub enum Action {
-    /// Read the stored settings into `report`.
-    ReadSettings,
-    /// Ask for the hottest target that the firmware takes.
-    AskLimit,
-    /// Hold a temperature and log it.
-    Hold,
-    /// Run the printer's autotune.
-    Autotune,
-    /// Step, hold and fan.
-    Verify,
+    /// Ask whether the firmware takes this target.
+    AskLimit {
+        /// The target [°C].
+        target_c: f64,
+    },
     /// Warm the nozzle and hold it.
-    Warm,
-    /// Write the proposed gains, store, read back.
-    WriteGains,
+    Warm {
+        /// The target [°C].
+        target_c: f64,
+    },
+    /// Take what the printer shows now.
+    TakeTemperatures {
+        /// Field for the nozzle's.
+        nozzle: &'static str,
+        /// Field for the bed's.
+        bed: Option<&'static str>,
+    },
+    /// Write the finding's commands, store, read back into `report`.
+    WriteCommands,
 }
 
 /// A station's form, given what is typed so far.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, ToSchema)]
 pub struct Form {
-    /// Drawing to show beside it, by name.
-    pub drawing: Option<&'static str>,
     /// Groups of fields in order.
     pub groups: Vec<Group>,
-    /// What can be done at the printer from here.
-    pub actions: Vec<Action>,
 }
 
 impl Form {
-    /// A form with a drawing.
-    #[must_use]
-    pub fn with(drawing: &'static str) -> Self {
-        Self {
-            drawing: Some(drawing),
-            ..Self::default()
-        }
-    }
-
     /// The same with one more group.
     #[must_use]
     pub fn group(mut self, title: &str, fields: Vec<Field>) -> Self {
         self.groups.push(Group {
             title: title.to_owned(),
             folded: false,
+            large: false,
+            drawing: None,
+            beside: false,
+            unlinked: String::new(),
             fields,
+            more: Vec::new(),
+            acts: Vec::new(),
         });
+        self
+    }
+
+    /// The last group, changed.
+    fn last(mut self, change: impl FnOnce(&mut Group)) -> Self {
+        if let Some(group) = self.groups.last_mut() {
+            change(group);
+        }
         self
     }
 
     /// The same with one more group that begins folded.
     #[must_use]
-    pub fn folded(mut self, title: &str, fields: Vec<Field>) -> Self {
-        self.groups.push(Group {
-            title: title.to_owned(),
-            folded: true,
-            fields,
-        });
-        self
+    pub fn folded(self, title: &str, fields: Vec<Field>) -> Self {
+        self.group(title, fields).last(|g| g.folded = true)
     }
 
-    /// The same with something to do at the printer.
+    /// The last group's numbers are what the station is about.
     #[must_use]
-    pub fn action(mut self, action: Action) -> Self {
-        self.actions.push(action);
-        self
+    pub fn large(self) -> Self {
+        self.last(|g| g.large = true)
+    }
+
+    /// The last group has a drawing above its fields.
+    #[must_use]
+    pub fn drawn(self, drawing: &'static str) -> Self {
+        self.last(|g| g.drawing = Some(drawing))
+    }
+
+    /// The last group has a drawing beside its fields.
+    #[must_use]
+    pub fn drawn_beside(self, drawing: &'static str) -> Self {
+        self.drawn(drawing).last(|g| g.beside = true)
+    }
+
+    /// The last group's series at `path` can grow by `value`.
+    #[must_use]
+    pub fn more(self, label: &str, path: &'static str, value: Value) -> Self {
+        let label = label.to_owned();
+        self.last(|g| g.more.push(More { label, path, value }))
+    }
+
+    /// Something to do at the printer for the last group.
+    #[must_use]
+    pub fn act(self, says: impl Into<String>, action: Action) -> Self {
+        let says = says.into();
+        self.last(|g| g.acts.push(Act { says, action }))
+    }
+
+    /// What to do for the last group while the printer isn't connected.
+    #[must_use]
+    pub fn unlinked(self, says: &str) -> Self {
+        self.last(|g| says.clone_into(&mut g.unlinked))
     }
 
     /// All fields in order.

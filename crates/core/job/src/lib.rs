@@ -6,7 +6,9 @@
 
 mod caution;
 pub mod chain;
+mod chain_link;
 mod context;
+mod desk;
 pub mod effects;
 pub mod finding;
 pub mod form;
@@ -15,9 +17,13 @@ mod guard_limits;
 pub mod house;
 pub mod route;
 pub mod sheets;
+mod situation;
 pub mod stations;
 
 pub use caution::{Caution, SignalWord};
+pub use chain_link::{ChainLink, ChainState};
 pub use context::{Context, ExpectedSetting};
+pub use desk::{Desk, Waits, what_now};
 pub use gate::Gate;
 pub use guard_limits::guard_limits;
+pub use situation::{Closed, InForce, Situation};

@@ -103,13 +103,13 @@ pub struct Limit {
     pub label: &'static str,
     /// Unit.
     pub unit: Unit,
-    /// Least value accepted.
+    /// Least value accepted [the field's unit].
     pub min: f64,
-    /// Greatest value accepted.
+    /// Greatest value accepted [the field's unit].
     pub max: f64,
     /// Values usual at the bench, for "did you mean".
     pub usual_min: f64,
-    /// See `usual_min`.
+    /// See `usual_min` [the field's unit].
     pub usual_max: f64,
     /// Why the bounds are where they are.
     pub why: &'static str,
@@ -170,13 +170,13 @@ pub enum FieldProblem {
         unit: Unit,
         /// What was typed.
         got: String,
-        /// Least accepted.
+        /// Least accepted [the field's unit].
         min: f64,
-        /// Greatest accepted.
+        /// Greatest accepted [the field's unit].
         max: f64,
         /// Why the bounds are there.
         why: String,
-        /// The same digits with the point moved, if that would be usual.
+        /// The same digits with the point moved [the field's unit], if that would be usual.
         suggestion: Option<f64>,
     },
     /// Possible, but a shift of the decimal point would be far more usual.
@@ -189,7 +189,7 @@ pub enum FieldProblem {
         unit: Unit,
         /// What was typed.
         got: String,
-        /// What was probably meant.
+        /// What was probably meant [the field's unit].
         suggestion: f64,
     },
     /// Too few or too many entries in a list.
@@ -311,7 +311,7 @@ impl FieldProblem {
         }
     }
 
-    /// The value that was probably meant, as one would type it in a shop's units.
+    /// The value that was probably meant [the field's unit], as one would type it in a shop's units.
     #[must_use]
     pub fn take(&self, pen: Pen) -> Option<String> {
         let (Self::OutOfRange { unit, .. } | Self::DidYouMean { unit, .. }) = self else {
@@ -325,7 +325,7 @@ impl FieldProblem {
         })
     }
 
-    /// The value that was probably meant, where there is one.
+    /// The value that was probably meant [the field's unit], where there is one.
     #[must_use]
     pub const fn suggestion(&self) -> Option<f64> {
         match self {
@@ -361,7 +361,7 @@ impl<'a> Intake<'a> {
         }
     }
 
-    /// A number that must be there.
+    /// A number [the field's unit] that must be there.
     pub fn need(&mut self, limit: &Limit, path: &str, entry: &Entry) -> Option<f64> {
         if entry.is_blank() {
             self.problems.push(FieldProblem::Missing {
@@ -373,7 +373,7 @@ impl<'a> Intake<'a> {
         self.may(limit, path, entry)
     }
 
-    /// A number that may be left blank.
+    /// A number [the field's unit] that may be left blank.
     pub fn may(&mut self, limit: &Limit, path: &str, entry: &Entry) -> Option<f64> {
         if entry.is_blank() {
             return None;

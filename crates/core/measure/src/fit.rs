@@ -22,11 +22,11 @@ pub enum FitError {
 /// What a least-squares fit found.
 #[derive(Clone, Debug)]
 pub struct LeastSquares {
-    /// One coefficient a column of the design.
+    /// One coefficient a column of the design [unit of y over that of the column].
     pub coefficients: Vec<f64>,
-    /// Observed less fitted, a point each.
+    /// Observed less fitted, a point each [unit of y].
     pub residuals: Vec<f64>,
-    /// Residual standard deviation; 0 where points equal coefficients.
+    /// Residual standard deviation [unit of y]; 0 where points equal coefficients.
     pub residual_sd: f64,
     /// Points less coefficients.
     pub dof: usize,

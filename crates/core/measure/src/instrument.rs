@@ -45,14 +45,14 @@ pub struct Instrument {
     pub kind: InstrumentKind,
     /// Unit of its readings and limits, "mm" or "g".
     pub unit: String,
-    /// Every fresh reading lies within ± this of the truth (rectangular).
+    /// Every fresh reading lies within ± this [the instrument's unit] of the truth (rectangular).
     pub half_width: f64,
     /// Error that all readings of one series share, ± (rectangular): the zero, set once. For a
     /// paper, feeler or height gauge: its thickness or zero.
     pub shared_half_width: f64,
     /// Relative scale error shared by all readings, ± (rectangular), as a fraction.
     pub scale_fraction: f64,
-    /// Thickness of a gauge; none for other kinds.
+    /// Thickness of a gauge [mm]; none for other kinds.
     pub nominal: Option<f64>,
 }
 

@@ -27,5 +27,5 @@ pub use uncertainty::{
 pub use unit::Unit;
 pub use verdict::{Verdict, decide};
 
-/// Level of confidence of every expanded uncertainty unless a function says otherwise.
+/// Level of confidence, a probability, of every expanded uncertainty unless a function says otherwise.
 pub const CONFIDENCE: f64 = 0.95;

@@ -7,9 +7,9 @@ use super::{Combined, Component, Instrument, combine};
 pub struct Series {
     /// How many readings.
     pub n: usize,
-    /// Arithmetic mean.
+    /// Arithmetic mean [unit of the readings].
     pub mean: f64,
-    /// Experimental standard deviation; 0 for a single reading.
+    /// Experimental standard deviation [unit of the readings]; 0 for a single reading.
     pub s: f64,
 }
 

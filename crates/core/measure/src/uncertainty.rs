@@ -9,7 +9,7 @@ pub enum UncertaintyError {
     /// A negative or non-finite half-width.
     #[error("a half-width of {got} is not possible: give zero or more")]
     HalfWidth {
-        /// What was given.
+        /// What was given [unit of the argument].
         got: f64,
     },
     /// A probability outside (0, 1) or degrees of freedom below 1.

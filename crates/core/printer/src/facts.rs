@@ -10,9 +10,9 @@ use crate::materials::{BlockMaterial, FilamentPath, HotEndKind, HotEndMass, Nozz
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct GearFacts {
-    /// Full steps of one motor turn, e.g. 200.
+    /// Number of full steps of one motor turn, e.g. 200.
     pub full_steps: f64,
-    /// Microsteps a full step, e.g. 16.
+    /// Number of microsteps a full step, e.g. 16.
     pub microsteps: f64,
     /// Motor turns per turn of the drive wheel, e.g. 3.
     pub gear_ratio: f64,
@@ -57,7 +57,7 @@ pub struct PrinterFacts {
     /// Greatest current of the board's heater output [A], where it is known.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub heater_a: Option<f64>,
-    /// Levelling screws of the bed, where they were counted.
+    /// Number of levelling screws of the bed, where they were counted.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub bed_screws: Option<f64>,
     /// Their thread.

@@ -24,13 +24,13 @@ pub enum Fitted {
         /// Build volume in Z [mm].
         #[serde(default, skip_serializing_if = "Option::is_none")]
         height_mm: Option<f64>,
-        /// Nozzles, 1 or 2.
+        /// Number of nozzles, 1 or 2.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         nozzles: Option<f64>,
     },
     /// What carries the plate.
     Bed {
-        /// Levelling screws.
+        /// Number of levelling screws.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         screws: Option<f64>,
         /// Their thread.
@@ -102,7 +102,7 @@ pub enum Fitted {
     },
     /// The extruder's motor.
     ExtruderMotor {
-        /// Full steps of one turn.
+        /// Number of full steps of one turn.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         full_steps: Option<f64>,
     },
@@ -126,7 +126,7 @@ pub enum Fitted {
         /// Greatest current of the hot end's heater output [A].
         #[serde(default, skip_serializing_if = "Option::is_none")]
         heater_a: Option<f64>,
-        /// Microsteps of the extruder's driver.
+        /// Number of microsteps of the extruder's driver.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         microsteps: Option<f64>,
         /// The firmware's own temperature limit [°C].

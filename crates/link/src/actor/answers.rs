@@ -219,7 +219,7 @@ impl Actor {
                 self.state.forget();
             }
         } else {
-            self.state.taken(&allowed);
+            self.state.follow(allowed.words());
         }
         self.after(&allowed, &lines, unknown);
         let homed = self.state.homed == [true; 3];

@@ -1,7 +1,9 @@
 //! Temperature logs, sensor tables, and what tuning rules would do.
 
+use std::io::Read as _;
+
 use axum::Json;
-use axum::extract::{DefaultBodyLimit, State};
+use axum::extract::State;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
@@ -14,9 +16,9 @@ use wattotherm_heat::{
     thinned, tune_result, wrong_type_curve,
 };
 use wattotherm_printer::HotEndMass;
-use wattotherm_store::{NewTrace, TraceHead};
+use wattotherm_store::{Files, NewTrace, Source, StoreError, TraceHead};
 
-use crate::body::{Body, BodyUpTo, IMPORT_LIMIT, Path, Query};
+use crate::body::{Body, Path, Query};
 use crate::error::{ApiError, Problem};
 use crate::moment::now;
 use crate::state::App;
@@ -82,9 +84,6 @@ pub struct RulesAnswer {
     pub fan_at_s: f64,
 }
 
-/// Heat that a part fan takes from a block, as duty, where it isn't known better. Common practice.
-const FAN_DUTY: f64 = 0.08;
-
 #[utoipa::path(post, path = "/api/v1/heat/rules", request_body = RulesBody,
     responses((status = 200, body = RulesAnswer), (status = 422, body = Problem)))]
 /// Simulates every tuning rule on a model of a hot end.
@@ -101,12 +100,12 @@ async fn rules(Body(body): Body<RulesBody>) -> Result<Json<RulesAnswer>, ApiErro
     }
     let answer = tokio::task::spawn_blocking(move || RulesAnswer {
         step_s: RULE_RUN_STEP_S,
-        runs: compare_rules(&plant, body.ultimate, body.target_c, FAN_DUTY),
+        runs: compare_rules(&plant, body.ultimate, body.target_c),
         set: body
             .set
             .as_deref()
             .and_then(Gains::from_text)
-            .map(|g| run_of(&plant, g, body.target_c, FAN_DUTY)),
+            .map(|g| run_of(&plant, g, body.target_c)),
         fan_at_s: LoopScript::usual(body.target_c).fan_at_s,
     })
     .await
@@ -202,8 +201,12 @@ async fn traces(
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ReadTraceBody {
-    /// Its text: CSV of time, temperature, target, duty, or a saved serial log.
-    pub text: String,
+    /// The file that was sent, by its name among the files: CSV of time, temperature, target, duty, or a
+    /// saved serial log.
+    pub file: String,
+    /// What it was called where it came from.
+    #[serde(default)]
+    pub name: String,
     /// How heavy the heater block is, where it is known.
     #[serde(default)]
     pub mass: Option<HotEndMass>,
@@ -226,10 +229,11 @@ pub struct ReadTraceBody {
 /// Reads a temperature log from a file and says what it shows.
 async fn read_file(
     State(app): State<App>,
-    BodyUpTo(body): BodyUpTo<ReadTraceBody, IMPORT_LIMIT>,
+    Body(body): Body<ReadTraceBody>,
 ) -> Result<Json<TraceView>, ApiError> {
+    let files = app.files.clone();
     let (trace, mut shown, body) = tokio::task::spawn_blocking(move || {
-        let file = read_trace(&body.text);
+        let file = read_trace(&text_of(&files, &body.file)?);
         let trace = file.trace;
         if trace.samples.len() < 2 {
             let first = file.diagnostics.first().map_or_else(
@@ -237,7 +241,7 @@ async fn read_file(
                 |d| format!("line {}, column {}: {}", d.line, d.column, d.says),
             );
             return Err(ApiError::Values {
-                field: "text",
+                field: "file",
                 message: format!(
                     "No temperatures were found in this file: {first}. Give a CSV with a heading line (time, temperature, target, duty), or a saved serial log with T: reports."
                 ),
@@ -262,6 +266,10 @@ async fn read_file(
     .map_err(|_| ApiError::Internal)??;
     if let Some(printer_id) = body.printer_id {
         let (job_id, target_c) = (body.job_id, body.target_c);
+        let name: String = match body.name.trim() {
+            "" => "log".into(),
+            name => name.chars().take(120).collect(),
+        };
         let head = app
             .with(move |store| {
                 store.printer(printer_id)?;
@@ -271,6 +279,10 @@ async fn read_file(
                     kind: "file",
                     target_c,
                     trace: &trace,
+                    source: Some(Source {
+                        sha256: &body.file,
+                        name: &name,
+                    }),
                 };
                 let id = store.keep_trace(&new, &now())?;
                 Ok(store.trace(id)?.0)
@@ -290,15 +302,35 @@ async fn read_file(
     Ok(Json(shown))
 }
 
+/// The text of a file that was sent. A log of another encoding than UTF-8 is read as far as it is plain.
+fn text_of(files: &Files, sha256: &str) -> Result<String, ApiError> {
+    let mut bytes = Vec::new();
+    files
+        .open(sha256)?
+        .take(MOST_LOG_BYTES)
+        .read_to_end(&mut bytes)
+        .map_err(StoreError::from)?;
+    if bytes.len() as u64 == MOST_LOG_BYTES {
+        return Err(ApiError::Values {
+            field: "file",
+            message: format!(
+                "This file is larger than {} MB. Give the part of the log that matters.",
+                MOST_LOG_BYTES / 1_000_000
+            ),
+        });
+    }
+    Ok(String::from_utf8_lossy(&bytes).into_owned())
+}
+
+/// Largest log that is read [bytes]: a day at four samples a second has half of it.
+const MOST_LOG_BYTES: u64 = 32_000_000;
+
 pub fn router() -> OpenApiRouter<App> {
-    let reading = OpenApiRouter::new()
-        .routes(routes!(read_file))
-        .layer(DefaultBodyLimit::max(IMPORT_LIMIT));
     OpenApiRouter::new()
         .routes(routes!(sensors))
         .routes(routes!(wrong_type))
         .routes(routes!(rules))
         .routes(routes!(trace))
         .routes(routes!(traces))
-        .merge(reading)
+        .routes(routes!(read_file))
 }

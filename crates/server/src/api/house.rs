@@ -101,7 +101,7 @@ fn id_of<T: serde::de::DeserializeOwned>(what: &str, id: &str) -> Result<T, ApiE
 }
 
 #[utoipa::path(put, path = "/api/v1/house/rules/{rule}", params(("rule" = String, Path)), request_body = Choice,
-    responses((status = 204), (status = 404, body = Problem), (status = 409, body = Problem)))]
+    responses((status = 204), (status = 404, body = Problem), (status = 422, body = Problem)))]
 /// Answers one question of the house rules.
 async fn choose(
     State(app): State<App>,
@@ -121,7 +121,7 @@ async fn choose(
 }
 
 #[utoipa::path(put, path = "/api/v1/house/tolerances/{id}", params(("id" = String, Path)), request_body = NewTolerance,
-    responses((status = 200, body = ToleranceInForce), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 200, body = ToleranceInForce), (status = 404, body = Problem), (status = 422, body = Problem)))]
 /// Sets a tolerance of the shop.
 async fn tolerance(
     State(app): State<App>,
@@ -157,7 +157,7 @@ async fn tolerance(
 }
 
 #[utoipa::path(put, path = "/api/v1/house/instruments/{id}", params(("id" = String, Path)), request_body = Instrument,
-    responses((status = 204), (status = 409, body = Problem), (status = 422, body = Problem)))]
+    responses((status = 204), (status = 422, body = Problem)))]
 /// Changes an instrument of the shop.
 async fn instrument(
     State(app): State<App>,
@@ -181,7 +181,7 @@ async fn instrument(
 }
 
 #[utoipa::path(put, path = "/api/v1/house/cells", request_body = CellOverride,
-    responses((status = 204), (status = 409, body = Problem)))]
+    responses((status = 204), (status = 422, body = Problem)))]
 /// Changes a cell of the chain for this shop, or sets it back.
 async fn cell(
     State(app): State<App>,

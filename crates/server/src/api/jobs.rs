@@ -308,7 +308,7 @@ fn find(
     Ok((job, stop, card, line))
 }
 
-#[utoipa::path(get, path = "/api/v1/jobs/{id}/stations/{key}", params(("id" = i64, Path), ("key" = String, Path)),
+#[utoipa::path(get, path = "/api/v1/jobs/{id}/stops/{key}", params(("id" = i64, Path), ("key" = String, Path)),
     responses((status = 200, body = Worktop), (status = 404, body = Problem)))]
 /// A station with what is typed so far, its set-up and its earlier closings.
 async fn worktop(
@@ -322,7 +322,7 @@ async fn worktop(
             let station = stop.station();
             let draft = store.whole_draft(id, &key)?;
             let closings: Vec<Closing> = shown_in(context.house.pen, store.closings(id)?)
-                .filter(|c| c.station == key)
+                .filter(|c| c.stop == key)
                 .collect();
             let kept = draft.is_some();
             let (revision, conflicts) = draft
@@ -354,7 +354,7 @@ async fn worktop(
     Ok(Json(page))
 }
 
-#[utoipa::path(put, path = "/api/v1/jobs/{id}/stations/{key}/draft", params(("id" = i64, Path), ("key" = String, Path)), request_body = DraftBody,
+#[utoipa::path(put, path = "/api/v1/jobs/{id}/stops/{key}/draft", params(("id" = i64, Path), ("key" = String, Path)), request_body = DraftBody,
     responses((status = 200, body = Kept), (status = 404, body = Problem), (status = 409, body = Problem), (status = 507, body = Problem)))]
 /// Keeps what is typed; what two pages type beside each other is merged by field.
 async fn keep(
@@ -402,7 +402,7 @@ async fn keep(
     Ok(Json(kept))
 }
 
-#[utoipa::path(post, path = "/api/v1/jobs/{id}/stations/{key}/close", params(("id" = i64, Path), ("key" = String, Path)), request_body = ReadingsBody,
+#[utoipa::path(post, path = "/api/v1/jobs/{id}/stops/{key}/close", params(("id" = i64, Path), ("key" = String, Path)), request_body = ReadingsBody,
     responses((status = 200, body = Closed), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem), (status = 507, body = Problem)))]
 /// Closes a station with its readings and does what follows: values, parts, doubts.
 async fn close(
@@ -435,10 +435,7 @@ async fn close(
                 .evaluate(&body.readings, &context)
                 .map_err(|e| ApiError::Evaluate(e, context.house.pen))?;
             if finding.facts.verdict == Verdict::MeasureAgain {
-                return Err(ApiError::Conflict(format!(
-                    "Not settled yet. {}",
-                    finding.words.sentence
-                )));
+                return Err(ApiError::Unsettled(finding.words.sentence));
             }
             let effects = effects_of(stop, &body.readings, &finding, &context);
             let seq =
@@ -454,7 +451,7 @@ async fn close(
     Ok(Json(closed))
 }
 
-#[utoipa::path(post, path = "/api/v1/jobs/{id}/stations/{key}/reopen", params(("id" = i64, Path), ("key" = String, Path)), request_body = Reopen,
+#[utoipa::path(post, path = "/api/v1/jobs/{id}/stops/{key}/reopen", params(("id" = i64, Path), ("key" = String, Path)), request_body = Reopen,
     responses((status = 200, body = Traveller), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
 /// Opens a closed station again; the old closing stays in the logbook.
 async fn reopen(

@@ -107,9 +107,9 @@ pub struct RoutineBody {
     /// The job it is for.
     #[serde(default)]
     pub job: Option<i64>,
-    /// Key of the job's station.
+    /// Key of the job's stop.
     #[serde(default)]
-    pub station: Option<String>,
+    pub stop: Option<String>,
 }
 
 const fn hold_s() -> f64 {
@@ -363,7 +363,7 @@ async fn routine(
     if !(0.0..=1.0).contains(&body.fan) {
         return bad("fan", "A fan runs from 0 to 1.".into());
     }
-    let for_station = match (body.job, body.station) {
+    let for_stop = match (body.job, body.stop) {
         (Some(j), Some(k)) => Some((j, k)),
         _ => None,
     };
@@ -373,7 +373,7 @@ async fn routine(
         seconds: body.seconds,
         cycles: body.cycles,
         fan: body.fan,
-        for_station,
+        for_stop,
     };
     let number = app.start_routine(id, order)?;
     Ok((StatusCode::ACCEPTED, Json(RoutineBegun { number })))

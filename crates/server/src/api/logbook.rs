@@ -4,9 +4,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse as _, Response};
-use futures_util::stream;
 use serde::Deserialize;
-use tokio::io::AsyncReadExt as _;
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -114,9 +112,6 @@ async fn note(
     Ok((StatusCode::CREATED, Json(Made { id })))
 }
 
-/// Bytes of a download at once.
-const PIECE: usize = 64 * 1024;
-
 #[utoipa::path(get, path = "/api/v1/everything",
     responses((status = 200, content_type = "application/zip"), (status = 507, body = Problem)))]
 /// Everything of the shop as a zip of open formats: logbook, jobs, printers, filaments, house rules, logs.
@@ -126,12 +121,6 @@ async fn everything(State(app): State<App>) -> Result<Response, ApiError> {
     let file = tokio::task::spawn_blocking(move || crate::everything::everything(&store))
         .await
         .map_err(|_| ApiError::Internal)??;
-    let pieces = stream::try_unfold(tokio::fs::File::from_std(file), |mut file| async move {
-        let mut piece = vec![0; PIECE];
-        let n = file.read(&mut piece).await?;
-        piece.truncate(n);
-        Ok::<_, std::io::Error>((n > 0).then_some((piece, file)))
-    });
     let headers = [
         (header::CONTENT_TYPE, "application/zip"),
         (
@@ -139,7 +128,7 @@ async fn everything(State(app): State<App>) -> Result<Response, ApiError> {
             "attachment; filename=\"wattotherm.zip\"",
         ),
     ];
-    Ok((headers, axum::body::Body::from_stream(pieces)).into_response())
+    Ok((headers, super::files::in_pieces(file)).into_response())
 }
 
 pub fn router() -> OpenApiRouter<App> {

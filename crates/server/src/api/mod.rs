@@ -1,6 +1,7 @@
 //! Routes under /api/v1. Thin: parse, call core or store, answer.
 
 mod catalogue;
+mod files;
 mod heat;
 mod house;
 mod jobs;
@@ -76,6 +77,7 @@ pub fn router() -> OpenApiRouter<App> {
         .merge(logbook::router())
         .merge(house::router())
         .merge(live::router())
+        .merge(files::router())
         .merge(heat::router())
         .merge(stream::router())
 }

@@ -10,14 +10,12 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_heat::{sensor_ids, sensor_options};
-use wattotherm_job::chain::{ARROWS, default_cell};
 use wattotherm_job::effects::effects_of_edit;
-use wattotherm_job::route::{LineState, Stop};
+use wattotherm_job::{ChainLink, Desk, Waits, what_now};
 use wattotherm_measure::Pen;
 use wattotherm_measure::entry::Entry;
 use wattotherm_printer::{
-    FACT_FIELDS, FactFieldShown, Fitted, Parameter, Part, PrinterFacts, Replacement, read_fields,
-    typed_in,
+    FACT_FIELDS, FactFieldShown, Fitted, Parameter, PrinterFacts, read_fields, typed_in,
 };
 use wattotherm_store::{
     Filament, Fitting, Job, NewFilament, NewPrinter, NewSetting, Printer, Setting, StaleMark,
@@ -35,14 +33,9 @@ pub struct BenchRow {
     pub printer: Printer,
     /// Its open job.
     pub job: Option<Job>,
-    /// What it waits for, one sentence.
-    pub waits_for: String,
-    /// Key of the station to work on now.
-    pub now_key: Option<String>,
-    /// Stations closed and all, for a tally.
-    pub closed: usize,
-    /// All stations not released.
-    pub all: usize,
+    /// What it waits for.
+    #[serde(flatten)]
+    pub waits: Waits,
 }
 
 /// The bench.
@@ -56,41 +49,6 @@ pub struct Bench {
     pub rows: Vec<BenchRow>,
     /// Those that were taken out of it.
     pub retired: Vec<Printer>,
-}
-
-/// One parameter as a link of a printer's chain.
-#[derive(Serialize, ToSchema)]
-pub struct ChainLink {
-    /// Which parameter.
-    pub parameter: Parameter,
-    /// Name.
-    pub label: String,
-    /// Values in force, with unit; one a filament.
-    pub values: Vec<String>,
-    /// Whether the link holds.
-    pub state: ChainState,
-    /// Why, one sentence.
-    pub reason: String,
-    /// Parameters it rests on.
-    pub rests_on: Vec<Parameter>,
-    /// Names of the parts it rests on.
-    pub parts: Vec<&'static str>,
-}
-
-/// Whether a link holds.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum ChainState {
-    /// Calibrated and untouched since.
-    Holds,
-    /// To be worked through in the open job.
-    Open,
-    /// Opens only if something moves.
-    Conditional,
-    /// In doubt for a filament that was not worked through.
-    InDoubt,
-    /// No value noted yet.
-    NeverSet,
 }
 
 /// A printer with its histories.
@@ -135,53 +93,26 @@ async fn bench(State(app): State<App>) -> Result<Json<Bench>, ApiError> {
                     continue;
                 }
                 let job = jobs.iter().find(|j| j.printer_id == printer.id).cloned();
-                let mut row = BenchRow {
-                    printer,
-                    job: None,
-                    waits_for: "Nothing to do.".into(),
-                    now_key: None,
-                    closed: 0,
-                    all: 0,
+                let waits = match &job {
+                    Some(job) => Waits::of(&traveller_of(store, job)?),
+                    None => Waits::nothing(),
                 };
-                if let Some(job) = job {
-                    let card = traveller_of(store, &job)?;
-                    let counted = card.lines.iter().filter(|l| l.state != LineState::Released);
-                    row.all = counted.clone().count();
-                    row.closed = counted.filter(|l| l.state == LineState::Closed).count();
-                    let line = card
-                        .now
-                        .as_ref()
-                        .and_then(|k| card.lines.iter().find(|l| l.key == *k));
-                    row.waits_for = match line {
-                        Some(l) if l.state == LineState::Stopped => format!(
-                            "Stopped at {}: {}.",
-                            l.title,
-                            l.cause.as_deref().unwrap_or(&l.line)
-                        ),
-                        Some(l) => format!("Next: {}.", l.title),
-                        None => "Nothing to do.".into(),
-                    };
-                    row.now_key = card.now;
-                    row.job = Some(job);
-                }
-                rows.push(row);
+                rows.push(BenchRow {
+                    printer,
+                    job,
+                    waits,
+                });
             }
-            // The oldest open job first: it has waited longest.
-            let next = rows
+            let desks: Vec<Desk<'_>> = rows
                 .iter()
-                .filter(|r| r.now_key.is_some())
-                .min_by_key(|r| r.job.as_ref().map_or(i64::MAX, |j| j.id));
-            let (now, now_printer) = match next {
-                Some(r) => (
-                    format!("{}: {}", r.printer.name, r.waits_for),
-                    Some(r.printer.id),
-                ),
-                None if rows.is_empty() => ("Add your first printer.".into(), None),
-                None => (
-                    "No job is open. Start one when a part was replaced.".into(),
-                    None,
-                ),
-            };
+                .map(|r| Desk {
+                    printer: &r.printer.name,
+                    job: r.job.as_ref().map(|j| j.id),
+                    waits: &r.waits,
+                })
+                .collect();
+            let (now, row) = what_now(&desks);
+            let now_printer = row.map(|i| rows[i].printer.id);
             Ok(Bench {
                 now,
                 now_printer,
@@ -328,7 +259,11 @@ async fn printer(
             let chain = Parameter::ALL
                 .into_iter()
                 .filter(|p| *p != Parameter::OffsetXy || printer.facts.nozzles > 1)
-                .map(|p| link(p, pen, &settings, &stale, &filaments, card.as_ref()))
+                .map(|p| {
+                    let values = values_of(p, pen, &settings, &filaments);
+                    let doubt = stale.iter().find(|s| s.parameter == p);
+                    ChainLink::new(p, values, doubt.map(|d| d.clause.as_str()), card.as_ref())
+                })
                 .collect();
             Ok(PrinterPage {
                 typed: typed_in(&store.fitted(id)?, pen),
@@ -345,77 +280,26 @@ async fn printer(
     Ok(Json(page))
 }
 
-fn link(
-    p: Parameter,
-    pen: Pen,
-    settings: &[Setting],
-    stale: &[StaleMark],
-    filaments: &[Filament],
-    card: Option<&wattotherm_job::route::Traveller>,
-) -> ChainLink {
-    let values: Vec<String> = settings
+/// Values in force of a parameter, as the page says them: one a filament.
+fn values_of(p: Parameter, pen: Pen, settings: &[Setting], filaments: &[Filament]) -> Vec<String> {
+    let in_force = settings
         .iter()
-        .filter(|s| s.parameter == p && s.until_at.is_none())
+        .filter(|s| s.parameter == p && s.until_at.is_none());
+    in_force
         .map(|s| {
             let value = s.value.map_or_else(
                 || s.value_text.clone().unwrap_or_default(),
                 |v| pen.plain(v, p.unit(), 3),
             );
-            match s
+            let filament = s
                 .filament_id
-                .and_then(|f| filaments.iter().find(|x| x.id == f))
-            {
+                .and_then(|f| filaments.iter().find(|x| x.id == f));
+            match filament {
                 Some(f) => format!("{}: {value}", f.name),
                 None => value,
             }
         })
-        .collect();
-    let line = card.and_then(|c| {
-        c.lines.iter().find(|l| {
-            matches!(l.key.parse(), Ok(Stop::Parameter(q, _)) if q == p)
-                && l.state != LineState::Closed
-        })
-    });
-    let doubt = stale.iter().find(|s| s.parameter == p);
-    let (state, reason) = match (line, doubt) {
-        (Some(l), _) if matches!(l.state, LineState::Open | LineState::Stopped) => {
-            (ChainState::Open, l.reason.clone())
-        }
-        (Some(l), _) if l.state == LineState::Conditional => {
-            (ChainState::Conditional, l.reason.clone())
-        }
-        (_, Some(d)) => (
-            ChainState::InDoubt,
-            format!("{}: in doubt, since {}.", p.label(), d.clause),
-        ),
-        _ if values.is_empty() => (
-            ChainState::NeverSet,
-            format!("{}: no value noted yet.", p.label()),
-        ),
-        _ => (ChainState::Holds, format!("{}: holds.", p.label())),
-    };
-    let parts = Part::ALL
-        .into_iter()
-        .filter(|part| {
-            Replacement::ALL
-                .into_iter()
-                .any(|r| r.part() == *part && default_cell(r, p).is_some())
-        })
-        .map(Part::label)
-        .collect();
-    ChainLink {
-        parameter: p,
-        label: p.label().into(),
-        values,
-        state,
-        reason,
-        rests_on: ARROWS
-            .iter()
-            .filter(|a| a.downstream == p)
-            .map(|a| a.upstream)
-            .collect(),
-        parts,
-    }
+        .collect()
 }
 
 #[utoipa::path(post, path = "/api/v1/printers/{id}/settings", params(("id" = i64, Path)), request_body = NewSetting,

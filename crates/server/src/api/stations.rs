@@ -21,8 +21,8 @@ use crate::state::App;
 pub struct JobStation {
     /// The job.
     pub id: i64,
-    /// Key of its station.
-    pub station: String,
+    /// Key of its stop.
+    pub stop: String,
 }
 
 /// Readings to evaluate.
@@ -53,7 +53,7 @@ async fn evaluate_station(
         ApiError::NotFound(format!("There is no such station. Stations are {known}."))
     })?;
     let context = match body.job {
-        Some(at) => app.context(at.id, at.station).await?,
+        Some(at) => app.context(at.id, at.stop).await?,
         None => body.context.unwrap_or_default(),
     };
     let finding = station

@@ -65,8 +65,8 @@ pub enum PageHears {
     Draft {
         /// The job.
         job: i64,
-        /// Key of the station.
-        station: String,
+        /// Key of the stop.
+        stop: String,
         /// Revision of what is kept now.
         revision: u64,
     },

@@ -78,6 +78,7 @@ impl Demo<'_> {
                 kind: "hold",
                 target_c: Some(205.0),
                 trace: &log,
+                source: None,
             },
             &at,
         )?);
@@ -120,6 +121,7 @@ impl Demo<'_> {
                     kind,
                     target_c: Some(235.0),
                     trace,
+                    source: None,
                 },
                 &at,
             )

@@ -75,7 +75,7 @@ struct Routine {
     number: u64,
     kind: RoutineKind,
     target_c: f64,
-    for_station: Option<(i64, String)>,
+    for_stop: Option<(i64, String)>,
     remote: Remote,
     done: Arc<Mutex<Option<RoutineDone>>>,
 }
@@ -315,7 +315,7 @@ impl Live {
         printer_id: i64,
         kind: RoutineKind,
         target_c: f64,
-        for_station: Option<(i64, String)>,
+        for_stop: Option<(i64, String)>,
         remote: Remote,
     ) -> Result<Begun, ApiError> {
         let mut printers = self.lock();
@@ -341,7 +341,7 @@ impl Live {
             number,
             kind,
             target_c,
-            for_station,
+            for_stop,
             remote,
             done: Arc::clone(&done),
         });
@@ -415,7 +415,7 @@ fn paint(printer_id: i64, c: &Connected) -> LivePrinter {
             number: r.number,
             kind: r.kind,
             target_c: r.target_c,
-            for_station: r.for_station.as_ref().map(|(j, k)| format!("{j}/{k}")),
+            for_stop: r.for_stop.as_ref().map(|(j, k)| format!("{j}/{k}")),
             progress: r.remote.progress.now(),
             done: r
                 .done

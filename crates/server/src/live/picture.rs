@@ -39,7 +39,7 @@ pub struct RoutineView {
     /// Target [°C].
     pub target_c: f64,
     /// The job's station it runs for, e.g. `3/heater_loop`.
-    pub for_station: Option<String>,
+    pub for_stop: Option<String>,
     /// How far it is.
     pub progress: Progress,
     /// What came of it; none while it runs.

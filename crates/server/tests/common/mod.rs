@@ -99,6 +99,31 @@ impl Server {
         ask(&self.url, method, path, body, headers)
     }
 
+    /// Sends a file; its name among the files.
+    pub fn send_file(&self, content: &[u8]) -> String {
+        let (status, kept) = self.send_bytes(content);
+        assert_eq!(status, 201, "{kept}");
+        kept["sha256"].as_str().unwrap().to_owned()
+    }
+
+    /// Sends bytes as a file: status and answer.
+    pub fn send_bytes(&self, content: &[u8]) -> (u16, Value) {
+        let agent: ureq::Agent = ureq::Agent::config_builder()
+            .http_status_as_error(false)
+            .build()
+            .into();
+        let mut answer = agent
+            .post(format!("{}/api/v1/files", self.url))
+            .content_type("application/octet-stream")
+            .send(content)
+            .unwrap();
+        let text = answer.body_mut().read_to_string().unwrap();
+        (
+            answer.status().as_u16(),
+            serde_json::from_str(&text).unwrap_or(Value::String(text)),
+        )
+    }
+
     pub fn get(&self, path: &str) -> Value {
         let (status, body) = self.call("GET", path, None);
         assert_eq!(status, 200, "{path}: {body}");

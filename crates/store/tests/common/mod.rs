@@ -3,6 +3,7 @@
 use tempfile::TempDir;
 use wattotherm_store::{NewPrinter, OpenOptions, Store};
 
+#[allow(dead_code)] // each test file uses its own part of it
 pub struct Shop {
     pub store: Store,
     pub folder: TempDir,

@@ -27,17 +27,17 @@ pub struct Band {
     pub id: String,
     /// Unit of all numbers here.
     pub unit: Unit,
-    /// Measured value.
+    /// Measured value [`unit`].
     pub measured: f64,
-    /// Value it should have.
+    /// Value it should have [`unit`].
     pub nominal: f64,
-    /// Measured less nominal.
+    /// Measured less nominal [`unit`].
     pub error: f64,
-    /// Expanded uncertainty at 95 %, ≥ 0.
+    /// Expanded uncertainty at 95 % [`unit`], ≥ 0.
     pub expanded: f64,
     /// Effective degrees of freedom; none means infinite.
     pub dof: Option<f64>,
-    /// Greatest error allowed, > 0.
+    /// Greatest error allowed [`unit`], > 0.
     pub limit: f64,
     /// Verdict on this quantity alone.
     pub verdict: Verdict,
@@ -88,15 +88,15 @@ pub struct Facts<O = Value> {
     pub station: String,
     /// Unit of `before`, `after` and `value_expanded`.
     pub unit: Unit,
-    /// Value in force when the readings were taken.
+    /// Value in force when the readings were taken [`unit`].
     pub before: Option<f64>,
-    /// Proposed value; only with [`Verdict::Adjust`].
+    /// Proposed value [`unit`]; only with [`Verdict::Adjust`].
     pub after: Option<f64>,
     /// The same for quantities that are names, such as the type of a sensor.
     pub before_text: Option<String>,
     /// See `before_text`.
     pub after_text: Option<String>,
-    /// Expanded uncertainty (95 %) of the value itself, in `unit`.
+    /// Expanded uncertainty (95 %) of the value itself [`unit`].
     pub value_expanded: Option<f64>,
     /// The decision.
     pub verdict: Verdict,
@@ -169,7 +169,7 @@ impl<O> Facts<O> {
         (facts, self.own)
     }
 
-    /// The value in force once the finding has been acted on: the new one after an adjust, the old
+    /// The value [`unit`] in force once the finding has been acted on: the new one after an adjust, the old
     /// one after a pass; none where nothing is settled.
     #[must_use]
     pub const fn kept(&self) -> Option<f64> {

@@ -39,11 +39,11 @@ pub struct ToleranceSpec {
     pub label: &'static str,
     /// Unit.
     pub unit: Unit,
-    /// Value unless the shop says otherwise.
+    /// Value [its unit] unless the shop says otherwise.
     pub default: f64,
-    /// Least value accepted.
+    /// Least value accepted [its unit].
     pub min: f64,
-    /// Greatest value accepted.
+    /// Greatest value accepted [its unit].
     pub max: f64,
     /// Where the default comes from; quantities in braces, as [`wattotherm_measure::Pen::text`] reads them.
     pub why: &'static str,

@@ -124,22 +124,43 @@ impl Station for Compare {
         CompareReadings::default()
     }
 
-    fn form(_: &CompareReadings, _: &Context) -> Form {
-        Form::default()
+    fn form(r: &CompareReadings, context: &Context) -> Form {
+        let facts = Self::facts(r, context).ok();
+        let unexplained = facts
+            .as_ref()
+            .is_some_and(|f| f.own.changed.iter().any(|c| c.by.is_none()));
+        let form = Form::default()
+            .group(
+                "",
+                vec![Field::yes_no(
+                    "power_cycled",
+                    "Was the printer switched off and on before this reading?",
+                )],
+            )
             .group(
                 "",
                 vec![
-                    Field::yes_no("power_cycled", "Was it switched off and on before?"),
-                    Field::report("report", "settings report", MOST_CHARS).needed(),
-                    Field::text("none_because", "why there is none", MOST_REASON),
-                    Field::text(
-                        "explained",
-                        "why settings changed that no station set",
-                        MOST_REASON,
-                    ),
+                    Field::report("report", "Settings report", MOST_CHARS).needed(),
+                    Field::text("none_because", "No report? Say why", MOST_REASON)
+                        .when(r.report.trim().is_empty()),
                 ],
             )
-            .action(Action::ReadSettings)
+            .group(
+                "",
+                vec![
+                    Field::text(
+                        "explained",
+                        "Why did it change, where no station did it?",
+                        MOST_REASON,
+                    )
+                    .when(unexplained || !r.explained.trim().is_empty()),
+                ],
+            )
+            .drawn("changes");
+        if facts.is_some_and(|f| !f.commands.is_empty()) {
+            return form.act("Write and store them again", Action::WriteCommands);
+        }
+        form
     }
 
     fn set_up(_: &CompareReadings, _: &Context) -> SetUp {

@@ -1,6 +1,7 @@
 //! Flow: the multiplier of one filament, by the walls of a box or by mass.
 
 use serde::{Deserialize, Serialize};
+use serde_json::json;
 use statrs::distribution::{ContinuousCDF, FisherSnedecor};
 use utoipa::ToSchema;
 use wattotherm_gcode as gcode;
@@ -315,18 +316,15 @@ impl Station for Flow {
     }
 
     fn form(r: &FlowReadings, _: &Context) -> Form {
-        let way = vec![
-            Field::choice(
-                "method",
-                "how flow is measured",
-                &[("walls", "walls of a box"), ("mass", "mass of a piece")],
-            ),
-            Field::instrument(match r.method {
-                FlowMethod::Walls => &[InstrumentKind::Caliper, InstrumentKind::Micrometer],
-                FlowMethod::Mass => &[InstrumentKind::Balance],
-            }),
-            Field::number(&SET).needed(),
-        ];
+        let method = Field::choice(
+            "method",
+            "Found by",
+            &[("walls", "wall thickness"), ("mass", "mass")],
+        )
+        .sets("walls", "instrument", "caliper")
+        .sets("mass", "instrument", "balance");
+        let set = Field::number(&SET).named("Flow set").needed();
+        let form = Form::default().group("", vec![method]);
         match r.method {
             FlowMethod::Walls => {
                 let walls = r.walls.iter().take(MOST_WALLS).enumerate().map(|(i, w)| {
@@ -337,26 +335,42 @@ impl Station for Flow {
                     Field::number_at(format!("walls.{i}.t_mm"), &THICKNESS)
                         .named(format!("side {}, {height}", w.side))
                 });
-                Form::with("wall")
-                    .group("", [way, vec![Field::number(&WALL).needed()]].concat())
-                    .group("Walls", walls.collect())
+                let n = r.walls.len();
+                let next = json!({
+                    "side": n / 2 % 4 + 1,
+                    "height": if n.is_multiple_of(2) { "low" } else { "high" },
+                    "t_mm": "",
+                });
+                let with = [InstrumentKind::Caliper, InstrumentKind::Micrometer];
+                form.group("", walls.collect())
+                    .drawn("wall")
+                    .more("One more wall", "walls", next)
+                    .group(
+                        "",
+                        vec![
+                            set,
+                            Field::number(&WALL).named("Wall asked for").needed(),
+                            Field::instrument(&with),
+                        ],
+                    )
             }
             FlowMethod::Mass => {
                 let n = r.masses_g.len().min(MOST_MASSES);
                 let mass = |i| {
                     Field::number_at(format!("masses_g.{i}"), &MASS)
-                        .named(format!("weighing {}", i + 1))
+                        .named(format!("Weighing {}", i + 1))
                 };
-                Form::default()
-                    .group("", way)
+                form.group("", (0..n).map(mass).collect())
+                    .more("One more weighing", "masses_g", json!(""))
                     .group(
                         "",
                         vec![
-                            Field::number(&VOLUME).needed(),
-                            Field::number(&DENSITY).needed(),
+                            set,
+                            Field::number(&VOLUME).named("Volume asked for").needed(),
+                            Field::number(&DENSITY).named("Density").needed(),
+                            Field::instrument(&[InstrumentKind::Balance]),
                         ],
                     )
-                    .group("Mass", (0..n).map(mass).collect())
             }
         }
     }

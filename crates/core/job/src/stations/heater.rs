@@ -129,33 +129,55 @@ impl Station for Heater {
         }
     }
 
-    fn form(_: &HeaterReadings, context: &Context) -> Form {
-        let types: Vec<(&str, &str)> = SENSOR_TYPES.iter().map(|s| (s.id, s.label)).collect();
+    fn form(r: &HeaterReadings, context: &Context) -> Form {
+        let mut types = vec![("", "not known")];
+        types.extend(SENSOR_TYPES.iter().map(|s| (s.id, s.label)));
         // A new heater is measured before it gets power; otherwise the ceiling alone may be asked.
         let cold = [
-            Field::number(&OHM).named("heater, cold at its leads"),
-            Field::number(&SUPPLY),
-            Field::number(&MARKED).named("marked on the heater"),
+            Field::number(&OHM).named("Heater, cold at its leads"),
+            Field::number(&SUPPLY).named("Supply"),
+            Field::number(&MARKED).named("Marked on the heater"),
         ];
-        let measured = if context.parameter.is_none() {
-            cold.map(Field::needed)
+        let mut measured = if context.parameter.is_none() {
+            cold.map(Field::needed).to_vec()
         } else {
-            cold
+            cold.to_vec()
         };
-        Form::with("ceiling")
-            .group("", measured.to_vec())
+        measured.push(Field::number(&PLANNED).named("Hottest print planned"));
+        let form = Form::default()
+            .group("", measured)
+            .large()
+            .drawn("ceiling")
             .group(
                 "",
                 vec![
-                    Field::number(&PLANNED),
-                    Field::choice("sensor", "sensor", &types),
-                    Field::choice("nozzle", "nozzle", NozzleMaterial::CHOICES),
-                    Field::choice("block", "heater block", BlockMaterial::CHOICES),
-                    Field::number(&FIRMWARE),
-                    Field::number(&TAKEN),
+                    Field::choice("sensor", "Sensor", &types).as_list(),
+                    Field::choice("nozzle", "Nozzle", NozzleMaterial::CHOICES).as_list(),
+                    Field::choice("block", "Heater block", BlockMaterial::CHOICES).as_list(),
+                    Field::number(&FIRMWARE).named("Firmware limit"),
                 ],
             )
-            .action(Action::AskLimit)
+            .group(
+                "",
+                vec![Field::number(&TAKEN).named("Target the printer took")],
+            )
+            .unlinked(
+                "Not connected: set the planned target on the display and type which one it took.",
+            );
+        let planned = r
+            .planned_c
+            .parse(Unit::Celsius)
+            .filter(|c| (PLANNED.min..=PLANNED.max).contains(c));
+        match planned {
+            Some(target_c) => form.act(
+                format!(
+                    "Ask the printer: does it take {}? The heater is on for a moment",
+                    context.house.pen.plain(target_c, Unit::Celsius, 0)
+                ),
+                Action::AskLimit { target_c },
+            ),
+            None => form,
+        }
     }
 
     fn set_up(_: &HeaterReadings, context: &Context) -> SetUp {

@@ -91,20 +91,48 @@ impl Station for HotTighten {
         HotTightenReadings::default()
     }
 
-    fn form(_: &HotTightenReadings, _: &Context) -> Form {
-        Form::with("tighten")
+    fn form(r: &HotTightenReadings, context: &Context) -> Form {
+        let form = Form::default()
             .group(
                 "",
                 vec![
-                    Field::number(&AT).needed(),
-                    Field::yes_no("block_held", "Was the block held with a second tool?"),
-                    Field::yes_no("gap_left", "Is a gap left between hex and block?"),
-                    Field::number(&TORQUE),
-                    Field::number(&WAITED).needed(),
-                    Field::yes_no("seeps", "Does plastic seep above the nozzle?"),
+                    Field::number(&AT).named("Nozzle when tightened").needed(),
+                    Field::number(&TORQUE).named("Torque, if measured"),
+                    Field::number(&WAITED)
+                        .named("Waited after extruding")
+                        .needed(),
                 ],
             )
-            .action(Action::Warm)
+            .large()
+            .drawn("tighten")
+            .unlinked(
+                "Not connected: heat at the printer and read the temperature off its display.",
+            );
+        let form = match Self::set_up(r, context).target_c {
+            Some(target_c) => form.act(
+                format!(
+                    "Heat to {} and stay hot",
+                    context.house.pen.plain(target_c, Unit::Celsius, 0)
+                ),
+                Action::Warm { target_c },
+            ),
+            None => form,
+        };
+        form.act(
+            "Tight now: take what it shows",
+            Action::TakeTemperatures {
+                nozzle: "at_c",
+                bed: None,
+            },
+        )
+        .group(
+            "",
+            vec![
+                Field::yes_no("block_held", "Was the block held with a second tool?"),
+                Field::yes_no("gap_left", "Is a gap left between hex and block?"),
+                Field::yes_no("seeps", "Does plastic seep above the nozzle?"),
+            ],
+        )
     }
 
     fn set_up(_: &HotTightenReadings, context: &Context) -> SetUp {

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
+use serde_json::json;
 use utoipa::ToSchema;
 use wattotherm_gcode as gcode;
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
@@ -255,40 +256,65 @@ impl Station for OffsetZ {
     }
 
     fn form(r: &OffsetZReadings, _: &Context) -> Form {
-        let way = vec![
-            Field::choice(
-                "method",
-                "how the gap is found",
-                &[
-                    ("patch", "printed patches"),
-                    ("paper", "paper"),
-                    ("feeler", "feeler gauge"),
-                ],
-            ),
-            Field::instrument(match r.method {
-                GapMethod::Patch => &[InstrumentKind::Caliper, InstrumentKind::Micrometer],
-                GapMethod::Paper => &[InstrumentKind::Paper],
-                GapMethod::Feeler => &[InstrumentKind::Feeler],
-            }),
-            Field::number(&SET).needed(),
+        const PLACES: [&str; 5] = [
+            "front left",
+            "front right",
+            "middle",
+            "back left",
+            "back right",
         ];
-        let form = Form::with("patches").group("", way);
+        let method = Field::choice(
+            "method",
+            "Found by",
+            &[
+                ("patch", "measured patches"),
+                ("paper", "paper"),
+                ("feeler", "feeler gauge"),
+            ],
+        )
+        .sets("patch", "instrument", "caliper")
+        .sets("paper", "instrument", "paper")
+        .sets("feeler", "instrument", "feeler");
+        let with = match r.method {
+            GapMethod::Patch => {
+                Field::instrument(&[InstrumentKind::Caliper, InstrumentKind::Micrometer])
+            }
+            GapMethod::Paper => Field::instrument(&[InstrumentKind::Paper]),
+            GapMethod::Feeler => Field::instrument(&[InstrumentKind::Feeler]),
+        };
+        let set = Field::number(&SET).named("Z offset set").needed();
+        let form = Form::default().group("", vec![method]).drawn("patches");
         match r.method {
             GapMethod::Patch => {
-                let mut fields = vec![Field::number(&COMMANDED).needed()];
-                fields.extend(r.patches.iter().take(MOST).enumerate().map(|(i, _)| {
-                    Field::number_at(format!("patches.{i}.t_mm"), &PATCH)
-                        .named(format!("patch {}", i + 1))
-                }));
-                form.group("Patches", fields)
+                let mut fields: Vec<Field> = (0..r.patches.len().min(MOST))
+                    .map(|i| {
+                        let label = PLACES
+                            .get(i)
+                            .map_or_else(|| format!("patch {}", i + 1), ToString::to_string);
+                        Field::number_at(format!("patches.{i}.t_mm"), &PATCH).named(label)
+                    })
+                    .collect();
+                fields.push(with);
+                // The next one lies where the first of the five lay, then the second …
+                let again = r.patches.get(r.patches.len() % PLACES.len());
+                let (x_mm, y_mm) = again.map_or((0.0, 0.0), |p| (p.x_mm, p.y_mm));
+                let next = json!({"x_mm": x_mm, "y_mm": y_mm, "t_mm": ""});
+                let commanded = Field::number(&COMMANDED).named("Commanded height").needed();
+                form.group("", fields)
+                    .large()
+                    .more("One more patch", "patches", next)
+                    .group("", vec![set, commanded])
             }
             GapMethod::Paper | GapMethod::Feeler => {
                 let touch = |i| {
                     Field::number_at(format!("touches_mm.{i}"), &TOUCH)
-                        .named(format!("touch {}", i + 1))
+                        .named(format!("Touch {}, Z shown", i + 1))
                 };
                 let n = r.touches_mm.len().min(MOST);
-                form.group("Z shown where it just drags", (0..n).map(touch).collect())
+                form.group("", (0..n).map(touch).collect())
+                    .large()
+                    .more("One more touch", "touches_mm", json!(""))
+                    .group("", vec![set, with])
             }
         }
     }

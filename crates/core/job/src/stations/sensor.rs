@@ -13,7 +13,7 @@ use super::{SetUp, Station, expanded_type_b};
 use crate::caution::SignalWord;
 use crate::context::Context;
 use crate::finding::{Band, Cause, Facts, PlainValue, Row, Words};
-use crate::form::{Field, Form};
+use crate::form::{Action, Field, Form};
 use crate::house::ToleranceId;
 
 /// The temperature sensor, cold.
@@ -109,18 +109,45 @@ impl Station for Sensor {
         }
     }
 
-    fn form(_: &SensorReadings, _: &Context) -> Form {
-        let types: Vec<(&str, &str)> = SENSOR_TYPES.iter().map(|s| (s.id, s.label)).collect();
-        Form::with("sensor").group(
-            "",
-            vec![
-                Field::choice("set_type", "type set in the printer", &types).needed(),
-                Field::number(&ROOM).needed(),
-                Field::number(&SHOWN).needed(),
-                Field::number(&BED),
-                Field::number(&OHM).hint("cold, at the sensor's plug"),
-            ],
-        )
+    fn form(r: &SensorReadings, context: &Context) -> Form {
+        let mut types = vec![("", "not known")];
+        types.extend(SENSOR_TYPES.iter().map(|s| (s.id, s.label)));
+        let form = Form::default()
+            .group(
+                "",
+                vec![
+                    Field::number(&ROOM).named("Room, by thermometer").needed(),
+                    Field::number(&SHOWN).named("Nozzle, as shown").needed(),
+                    Field::number(&BED).named("Bed, as shown"),
+                    Field::number(&OHM).named("Resistance at the plug"),
+                ],
+            )
+            .large()
+            .drawn("sensor")
+            .unlinked("Not connected: read both temperatures off the printer’s display.")
+            .act(
+                "Take both from the printer",
+                Action::TakeTemperatures {
+                    nozzle: "shown_c",
+                    bed: Some("bed_c"),
+                },
+            )
+            .group(
+                "",
+                vec![
+                    Field::choice("set_type", "Sensor type set in the printer", &types)
+                        .as_list()
+                        .needed(),
+                ],
+            );
+        let another = "What the printer would show with another sensor fitted";
+        let fits = Self::facts(r, context).is_ok_and(|f| f.own.fitted_type.is_some());
+        let form = if fits {
+            form.group(another, Vec::new())
+        } else {
+            form.folded(another, Vec::new())
+        };
+        form.drawn("wrong_type")
     }
 
     fn set_up(_: &SensorReadings, context: &Context) -> SetUp {

@@ -10,7 +10,7 @@ use wattotherm_measure::{Pen, Unit, Verdict};
 use super::{SetUp, Station};
 use crate::context::Context;
 use crate::finding::{Facts, Row, Words};
-use crate::form::{Action, Field, Form};
+use crate::form::{Field, Form};
 
 /// Stored settings, kept before anything is touched.
 pub struct Snapshot;
@@ -105,16 +105,15 @@ impl Station for Snapshot {
         SnapshotReadings::default()
     }
 
-    fn form(_: &SnapshotReadings, _: &Context) -> Form {
-        Form::default()
-            .group(
-                "",
-                vec![
-                    Field::report("report", "settings report", MOST_CHARS).needed(),
-                    Field::text("none_because", "why there is none", MOST_REASON),
-                ],
-            )
-            .action(Action::ReadSettings)
+    fn form(r: &SnapshotReadings, _: &Context) -> Form {
+        Form::default().group(
+            "",
+            vec![
+                Field::report("report", "Settings report", MOST_CHARS).needed(),
+                Field::text("none_because", "No report? Say why", MOST_REASON)
+                    .when(r.report.trim().is_empty()),
+            ],
+        )
     }
 
     fn set_up(_: &SnapshotReadings, _: &Context) -> SetUp {

@@ -17,6 +17,7 @@ pub(super) struct Taken {
 }
 
 impl Taken {
+    /// What was taken, with what.
     pub fn of(mean: &FreshMean, instrument: &Instrument) -> Self {
         Self {
             n: mean.series.n,

@@ -323,57 +323,68 @@ impl Station for Tram {
 
     fn form(r: &TramReadings, _: &Context) -> Form {
         let places = || r.points.iter().take(MOST_PLACES).enumerate();
-        let heights = places()
+        let mut heights: Vec<Field> = places()
             .map(|(i, p)| {
+                let name = name_of(i, p);
+                let label = if p.screw {
+                    format!("{name}, screw")
+                } else {
+                    name
+                };
                 Field::number_at(format!("points.{i}.z_mm"), &HEIGHT)
-                    .named(name_of(i, p))
+                    .named(label)
                     .needed()
             })
             .collect();
-        let positions = places()
-            .flat_map(|(i, p)| {
-                let name = name_of(i, p);
-                let at = |axis: &str| {
-                    Field::number_at(format!("points.{i}.{axis}_mm"), &PLACE)
-                        .named(format!("{name}, {}", axis.to_uppercase()))
-                        .needed()
-                };
-                [
-                    Field::text(format!("points.{i}.name"), "name", MOST_NAME),
-                    at("x"),
-                    at("y"),
-                    Field::tick(format!("points.{i}.screw"), "a screw sits here"),
-                ]
-            })
-            .collect();
-        let thread = ScrewThread::CHOICES;
-        Form::with("bed")
+        heights.push(Field::instrument(&[
+            InstrumentKind::HeightGauge,
+            InstrumentKind::Feeler,
+            InstrumentKind::Paper,
+        ]));
+        let positions = places().flat_map(|(i, p)| {
+            let name = name_of(i, p);
+            let at = |axis: &str, from: &str| {
+                Field::number_at(format!("points.{i}.{axis}_mm"), &PLACE)
+                    .named(format!("{name}, from {from}"))
+                    .needed()
+            };
+            [
+                Field::text(format!("points.{i}.name"), "name", MOST_NAME)
+                    .named(format!("Name of place {}", i + 1)),
+                at("x", "left"),
+                at("y", "front"),
+                Field::tick(
+                    format!("points.{i}.screw"),
+                    &format!("A screw sits at {name}"),
+                ),
+            ]
+        });
+        Form::default()
             .group("", heights)
-            .group(
-                "",
+            .drawn_beside("bed")
+            .folded(
+                "How this bed is built: reading, thread, springs",
                 vec![
-                    Field::instrument(&[
-                        InstrumentKind::HeightGauge,
-                        InstrumentKind::Feeler,
-                        InstrumentKind::Paper,
-                    ]),
                     Field::choice(
                         "sense",
-                        "what is read",
+                        "A larger reading means",
                         &[
-                            ("gap", "gap under the nozzle"),
-                            ("bed_height", "height of the bed"),
+                            ("gap", "gap wider, bed lower"),
+                            ("bed_height", "bed higher"),
                         ],
                     ),
-                    Field::choice("thread", "thread of the screws", thread),
                     Field::choice(
                         "clockwise",
-                        "clockwise, seen from above",
+                        "Clockwise, seen from above",
                         &[("lowers", "lowers the bed"), ("raises", "raises the bed")],
                     ),
+                    Field::choice("thread", "Thread of the screws", ScrewThread::CHOICES),
                 ],
             )
-            .folded("Places", positions)
+            .folded(
+                "Places: names, where they are, which have a screw",
+                positions.collect(),
+            )
     }
 
     fn set_up(_: &TramReadings, context: &Context) -> SetUp {

@@ -69,7 +69,7 @@ pub struct TrialSpec {
     pub heading: &'static str,
     /// Bounds of the value; none where the value is a text.
     pub limit: Option<Limit>,
-    /// Step between neighbouring test prints: a smaller change can't be told apart.
+    /// Step between neighbouring test prints [unit of the parameter]: a smaller change can't be told apart.
     pub step: f64,
 }
 
@@ -221,29 +221,35 @@ impl Station for Trial {
             Some(limit) => Field::number_at(path, limit).named(label),
             None => Field::text(path, label, MOST_CHARS),
         };
-        Form::default().group(
-            "",
-            vec![
-                value("before", "before"),
-                value("best", "best now"),
-                Field::choice(
-                    "outcome",
-                    "how it went",
-                    &[
-                        ("good", "This value is good"),
-                        ("unclear", "The prints don't show it"),
-                        ("none_good", "No value is good"),
-                    ],
-                )
-                .needed(),
-                Field::text("note", "how it was found", MOST_NOTE),
-            ],
-        )
+        Form::default()
+            .group(
+                "",
+                vec![value("before", "Set before"), value("best", "Best now")],
+            )
+            .large()
+            .group(
+                "",
+                vec![
+                    Field::choice(
+                        "outcome",
+                        "How did it go?",
+                        &[
+                            ("good", "the value under “Best now” is good"),
+                            ("unclear", "the prints don’t show it"),
+                            ("none_good", "no value is good"),
+                        ],
+                    )
+                    .needed(),
+                    Field::text("note", "What you saw", MOST_NOTE),
+                ],
+            )
     }
 
     fn set_up(_: &TrialReadings, context: &Context) -> SetUp {
         let parameter = parameter_of(context);
-        let up = SetUp::new(context.house.pen.text(trial_spec(parameter).heading));
+        let up = SetUp::new(context.house.pen.text(trial_spec(parameter).heading)).hint(
+            "Find it by your own test prints. Wattotherm keeps the record, and what hangs on it is released when the value stays.",
+        );
         let up = match parameter {
             Parameter::PrintTemp => up.rule(RuleId::AllMetalConversion, context, ""),
             Parameter::Retraction => up.rule(RuleId::RetractionSearch, context, ""),

@@ -265,35 +265,31 @@ impl Station for Acceptance {
             .flat_map(|(axis, entries)| {
                 (0..entries.len().min(MOST_READINGS)).map(move |i| {
                     Field::number_at(format!("{}.{i}", axis.field()), &SIDE).named(format!(
-                        "{}, {}",
+                        "{} {}",
                         axis.name(),
                         i + 1
                     ))
                 })
             });
-        Form::with("cube")
+        Form::default()
+            .group("", edges.collect())
+            .drawn_beside("cube")
             .group(
                 "",
                 vec![
-                    Field::number(&EDGE).needed(),
-                    Field::instrument(&[InstrumentKind::Caliper, InstrumentKind::Micrometer]),
-                ],
-            )
-            .group("Edges", edges.collect())
-            .group(
-                "The part",
-                vec![
-                    Field::number(&STRINGS).needed(),
+                    Field::picture(&STRINGS, "strings").needed(),
                     Field::yes_no("first_layer_good", "Is the first layer even and whole?"),
-                    Field::yes_no("walls_even", "Are the walls even along the whole height?"),
+                    Field::yes_no("walls_even", "Are the walls even along the height?"),
                     Field::yes_no("clicking", "Did the drive click or grind?"),
+                    Field::yes_no("came_back", "Did the complaint come back?"),
                 ],
             )
             .group(
-                "The run",
+                "",
                 vec![
-                    Field::number(&RUN).needed(),
-                    Field::yes_no("came_back", "Did the complaint come back?"),
+                    Field::number(&RUN).named("Ran clean for").needed(),
+                    Field::number(&EDGE).named("Edge asked for").needed(),
+                    Field::instrument(&[InstrumentKind::Caliper, InstrumentKind::Micrometer]),
                 ],
             )
     }

@@ -59,6 +59,7 @@ pub(super) enum Fault {
 }
 
 impl Fault {
+    /// What lies behind it.
     pub const fn cause(&self) -> Cause {
         match self {
             Self::Backward => Cause::RunsBackward,

@@ -7,6 +7,7 @@ use std::collections::BTreeMap;
 use std::f64::consts::PI;
 
 use serde::{Deserialize, Serialize};
+use serde_json::json;
 use utoipa::ToSchema;
 use wattotherm_gcode::{self as gcode, FeedOrder, feed_for_drive_test};
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
@@ -190,7 +191,7 @@ pub fn computed_steps_per_mm(gear: &GearFacts) -> f64 {
     gear.full_steps * gear.microsteps * gear.gear_ratio / (PI * gear.drive_diameter_mm)
 }
 
-/// Millimetres of filament for one motor turn.
+/// Filament for one motor turn [mm].
 ///
 /// Formula: full steps · microsteps / (steps/mm). Source: geometry. Domain: all > 0.
 #[must_use]
@@ -363,37 +364,53 @@ impl Station for Drive {
     }
 
     fn form(r: &DriveReadings, context: &Context) -> Form {
-        let runs = |name: &'static str, entries: &[Entry]| -> Vec<Field> {
+        let runs = |name: &'static str, entries: &[Entry], label: &dyn Fn(usize) -> String| {
             (0..entries.len().min(MOST_RUNS))
-                .map(|i| {
-                    Field::number_at(format!("{name}.{i}"), &REST)
-                        .named(format!("rest, run {}", i + 1))
-                })
-                .collect()
+                .map(|i| Field::number_at(format!("{name}.{i}"), &REST).named(label(i + 1)))
+                .collect::<Vec<Field>>()
         };
         let computed = context.house.option(RuleId::StepsOrFlow).id == "computed";
-        let build = [&FULL_STEPS, &MICROSTEPS, &RATIO, &DIAMETER].map(|l| {
-            let field = Field::number(l);
+        let build = [
+            (&FULL_STEPS, "Full steps per turn"),
+            (&MICROSTEPS, "Microsteps"),
+            (&RATIO, "Gear ratio"),
+            (&DIAMETER, "Drive wheel"),
+        ]
+        .map(|(limit, label)| {
+            let field = Field::number(limit).named(label);
             if computed { field.needed() } else { field }
         });
-        let mut fast = vec![Field::number(&FAST)];
-        fast.extend(runs("fast_runs", &r.fast_runs));
-        Form::with("drive")
-            .group(
-                "",
-                vec![
-                    Field::number(&SET).needed(),
-                    Field::number(&MARK).needed(),
-                    Field::number(&FEED).needed(),
-                    Field::number(&SLOW),
-                    Field::number(&NOZZLE),
-                    Field::instrument(&[InstrumentKind::Rule, InstrumentKind::Caliper]),
-                ],
+        let mut rests = runs("runs", &r.runs, &|n| format!("Run {n}, left over"));
+        rests.push(Field::instrument(&[
+            InstrumentKind::Rule,
+            InstrumentKind::Caliper,
+        ]));
+        let set_up = vec![
+            Field::number(&SET).named("Steps/mm set").needed(),
+            Field::number(&MARK).named("Mark above inlet").needed(),
+            Field::number(&FEED).named("Feed").needed(),
+            Field::number(&SLOW).named("Slow feed"),
+            Field::number(&NOZZLE).named("Nozzle"),
+        ];
+        let mut slips = vec![Field::number(&FAST).named("Fast feed")];
+        slips.extend(runs("fast_runs", &r.fast_runs, &|_| {
+            "Fast run, left over".into()
+        }));
+        slips.extend(runs("free_runs", &r.free_runs, &|_| {
+            "Free in air, left over".into()
+        }));
+        Form::default()
+            .group("", rests)
+            .large()
+            .drawn("drive")
+            .more("One more run", "runs", json!(""))
+            .folded(
+                "Set-up: mark, feed, speed, steps set, the drive as built",
+                [set_up, build.to_vec()].concat(),
             )
-            .group("What is left of the mark", runs("runs", &r.runs))
-            .folded("Faster", fast)
-            .folded("Free in air", runs("free_runs", &r.free_runs))
-            .folded("How the drive is built", build.to_vec())
+            .folded("Does it slip? One fast run, one run free in air", slips)
+            .more("One more fast run", "fast_runs", json!(""))
+            .more("One more free run", "free_runs", json!(""))
     }
 
     fn set_up(r: &DriveReadings, context: &Context) -> SetUp {

@@ -28,7 +28,7 @@ use crate::caution::SignalWord;
 use crate::chain::Strength;
 use crate::context::{Context, FROM_SNAPSHOT, IN_FORCE};
 use crate::finding::{Band, Cause, Facts, Words};
-use crate::form::{Action, Field, Form};
+use crate::form::{Field, Form};
 use crate::house::{RuleId, ToleranceId};
 
 /// Hold, autotune, gains, verification.
@@ -208,7 +208,7 @@ impl Station for HeaterLoop {
             .iter()
             .map(|r| (r.rule.id(), r.label))
             .collect();
-        Form::with("loop")
+        Form::default()
             .group(
                 "",
                 vec![
@@ -251,10 +251,6 @@ impl Station for HeaterLoop {
                 .map(Field::number)
                 .to_vec(),
             )
-            .action(Action::Hold)
-            .action(Action::Autotune)
-            .action(Action::WriteGains)
-            .action(Action::Verify)
     }
 
     fn set_up(r: &HeaterLoopReadings, context: &Context) -> SetUp {

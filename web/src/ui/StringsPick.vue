@@ -35,7 +35,7 @@ const counts = [0, 1, 4, 8, 12, 22]
 <style scoped>
 .row {
   display: grid;
-  grid-template-columns: repeat(6, 1fr);
+  grid-template-columns: repeat(auto-fit, minmax(96px, 1fr));
   gap: 8px;
 }
 label {

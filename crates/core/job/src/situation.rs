@@ -1,0 +1,140 @@
+//! What is on record around a station, and what the station needs to know of it.
+
+use serde_json::Value;
+use wattotherm_gcode::{Words, wanted_by};
+use wattotherm_measure::Verdict;
+use wattotherm_printer::{FilamentFacts, Parameter, PrinterFacts, Replacement};
+
+use crate::context::{Context, ExpectedSetting};
+use crate::finding::Finding;
+use crate::house::House;
+use crate::route::{Stop, Traveller};
+
+/// A value in force on a printer.
+#[derive(Clone, Debug, PartialEq)]
+pub struct InForce {
+    /// Which parameter.
+    pub parameter: Parameter,
+    /// Filament, for parameters that belong to one.
+    pub filament_id: Option<i64>,
+    /// The value, in the parameter's unit.
+    pub value: Option<f64>,
+    /// The value, where it is a text.
+    pub text: Option<String>,
+}
+
+/// How a stop was closed.
+#[derive(Clone, Copy, Debug)]
+pub struct Closed<'a> {
+    /// Its key.
+    pub stop: &'a str,
+    /// What was typed.
+    pub readings: &'a Value,
+    /// What came of it.
+    pub finding: &'a Finding,
+}
+
+/// Everything on record around a job, as far as its stations ask for it.
+#[derive(Clone, Copy, Debug)]
+pub struct Situation<'a> {
+    /// House rules.
+    pub house: &'a House,
+    /// The printer as it is, or as it was when the job was handed over.
+    pub printer: &'a PrinterFacts,
+    /// Filaments of the job, by number: name and material.
+    pub filaments: &'a [(i64, String, String)],
+    /// Values in force on the printer.
+    pub in_force: &'a [InForce],
+    /// Closings of the job, the oldest first.
+    pub closings: &'a [Closed<'a>],
+    /// Its route card.
+    pub card: &'a Traveller,
+    /// What was replaced.
+    pub replaced: &'a [Replacement],
+    /// Minutes of printing after which the complaint showed.
+    pub failure_times_min: &'a [f64],
+}
+
+impl Situation<'_> {
+    fn value(&self, parameter: Parameter, filament_id: Option<i64>) -> Option<&InForce> {
+        let mut all = self.in_force.iter();
+        all.find(|s| s.parameter == parameter && s.filament_id == filament_id)
+    }
+
+    fn last(&self, stop: &str) -> Option<&Closed<'_>> {
+        self.closings.iter().rev().find(|c| c.stop == stop)
+    }
+
+    /// What the station at `stop` needs to know besides its readings.
+    #[must_use]
+    pub fn context(&self, stop: Stop) -> Context {
+        let (parameter, filament_id) = match stop {
+            Stop::Parameter(p, f) => (Some(p), f),
+            _ => (None, None),
+        };
+        // Stations of the machine run with the job's first filament loaded.
+        let mut filaments = self.filaments.iter();
+        let filament = filaments.find(|(id, _, _)| filament_id.is_none_or(|f| f == *id));
+        let before = parameter.and_then(|p| self.value(p, filament_id));
+        let key = stop.to_string();
+        let line = self.card.lines.iter().find(|l| l.key == key);
+        let snapshot = self.last(&Stop::Snapshot.to_string());
+        Context {
+            house: self.house.clone(),
+            printer: self.printer.clone(),
+            filament: filament.map(|(id, name, material)| FilamentFacts {
+                name: name.clone(),
+                material: material.clone(),
+                print_temp_c: self
+                    .value(Parameter::PrintTemp, Some(*id))
+                    .and_then(|s| s.value),
+            }),
+            before: before.and_then(|s| s.value),
+            before_text: before.and_then(|s| s.text.clone()),
+            strength: line.and_then(|l| l.strength),
+            adjusts_so_far: line.map_or(0, |l| l.adjusts),
+            replaced: self.replaced.to_vec(),
+            failure_times_min: self.failure_times_min.to_vec(),
+            parameter,
+            snapshot: snapshot
+                .and_then(|c| c.readings["report"].as_str())
+                .map(str::to_owned),
+            expected: self.expected(),
+            previous: self.last(&key).map(|c| c.readings.clone()),
+            list: parameter.is_none().then_some(key),
+        }
+    }
+
+    /// Values that the job's stations left in the printer's memory: the commands of the last adjust of
+    /// each, in the order of the route card.
+    #[must_use]
+    pub fn expected(&self) -> Vec<ExpectedSetting> {
+        let mut expected: Vec<ExpectedSetting> = Vec::new();
+        for line in &self.card.lines {
+            // Settings compared puts back what other stations left: it leaves nothing of its own.
+            let adjusted = |c: &&Closed<'_>| {
+                c.stop == line.key
+                    && c.stop != Stop::Compare.to_string()
+                    && c.finding.facts.verdict == Verdict::Adjust
+            };
+            let Some(closed) = self.closings.iter().rev().find(adjusted) else {
+                continue;
+            };
+            for command in &closed.finding.facts.commands {
+                let Ok(words) = Words::read(&command.line) else {
+                    continue;
+                };
+                for (key, value) in wanted_by(&words) {
+                    expected.retain(|e| e.code != key.code || e.letter != key.letter);
+                    expected.push(ExpectedSetting {
+                        code: key.code,
+                        letter: key.letter,
+                        value,
+                        station: line.title.clone(),
+                    });
+                }
+            }
+        }
+        expected
+    }
+}
