@@ -315,4 +315,18 @@ fn words_find_printers_jobs_customers_filaments_parts_and_notes() {
         "a sign of the query language is a letter here"
     );
     assert_eq!(kinds(""), Vec::<String>::new());
+    assert_eq!(
+        kinds("in%20lue%20heel"),
+        ["note"],
+        "long words and short ones together"
+    );
+    assert_eq!(kinds("in%20bl"), ["note"], "short words alone");
+    assert_eq!(
+        kinds("%22blue%20OR%20NEAR(wheel)"),
+        Vec::<String>::new(),
+        "no sign means anything to the index"
+    );
+    let note = json!({"text": "Schraube \"M3\" ÜBERDREHT", "who": "Zoë"});
+    assert_eq!(s.call("POST", "/api/v1/logbook", Some(&note)).0, 201);
+    assert_eq!(kinds("%22m3%22%20%C3%BCberdreht%20zo%C3%AB"), ["note"]);
 }

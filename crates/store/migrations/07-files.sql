@@ -197,3 +197,11 @@ CREATE TABLE new_house_tolerance (
 INSERT INTO new_house_tolerance SELECT id, value FROM house_tolerance WHERE value > 0 AND value < 1e6;
 DROP TABLE house_tolerance;
 ALTER TABLE new_house_tolerance RENAME TO house_tolerance;
+
+-- Pieces of three letters of what was noted, so that words are found wherever they stand in it.
+-- The lines themselves stand in the logbook only; they never change, so adding is all there is to follow.
+CREATE VIRTUAL TABLE note_words USING fts5(text, who, content='logbook', content_rowid='id', tokenize='trigram');
+INSERT INTO note_words (rowid, text, who) SELECT id, text, who FROM logbook WHERE kind = 'note';
+CREATE TRIGGER logbook_note_words AFTER INSERT ON logbook WHEN new.kind = 'note' BEGIN
+    INSERT INTO note_words (rowid, text, who) VALUES (new.id, new.text, new.who);
+END;

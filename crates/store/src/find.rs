@@ -1,5 +1,7 @@
 //! Finding by words: printers, jobs, filaments, parts and what was noted.
 
+use std::iter;
+
 use rusqlite::{Row, params_from_iter};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -41,7 +43,7 @@ const MOST_WORDS: usize = 8;
 const MOST_OF_A_KIND: usize = 8;
 
 /// Where each kind is looked for: printer, job, the words to show, the words to look in, and the order.
-const PLACES: [(FoundKind, &str); 5] = [
+const PLACES: [(FoundKind, &str); 4] = [
     (
         FoundKind::Printer,
         "SELECT p.id, NULL, p.name || ', ' || p.kind AS says, p.name || ' ' || p.kind AS place FROM printer p ORDER BY p.retired_at IS NOT NULL, p.name",
@@ -62,49 +64,93 @@ const PLACES: [(FoundKind, &str); 5] = [
                 p.name || ' ' || replace(f.part, '_', ' ') || ' ' || f.description AS place
          FROM fitting f JOIN printer p ON p.id = f.printer_id ORDER BY f.until_at IS NOT NULL, f.id DESC",
     ),
-    (
-        FoundKind::Note,
-        "SELECT l.printer_id, l.job_id, l.text AS says, l.text || ' ' || l.who AS place FROM logbook l WHERE l.kind = 'note' ORDER BY l.id DESC",
-    ),
 ];
+
+/// The fewest letters that the index of notes can look for.
+const INDEXED_LETTERS: usize = 3;
 
 impl Store {
     /// What holds all words, whatever their case, by kind; nothing for no words.
     /// # Errors
     /// [`StoreError`] of the database.
     pub fn find(&self, text: &str) -> Result<Vec<Found>, StoreError> {
-        let words: Vec<String> = text
+        let mut words: Vec<String> = text
             .split_whitespace()
             .take(MOST_WORDS)
             .map(str::to_lowercase)
             .collect();
+        if words.is_empty() {
+            return Ok(Vec::new());
+        }
         // The longest first: it leaves the fewest rows to look at for the others.
-        let mut words = words;
         words.sort_by_key(|w| std::cmp::Reverse(w.len()));
         let mut found = Vec::new();
-        if words.is_empty() {
-            return Ok(found);
-        }
-        let all: Vec<String> = (1..=words.len())
-            .map(|i| format!("instr(lower(place), ?{i}) > 0"))
-            .collect();
         for (kind, place) in PLACES {
-            let mut statement = self.conn.prepare_cached(&format!(
+            let sql = format!(
                 "SELECT * FROM ({place}) WHERE {} LIMIT {MOST_OF_A_KIND}",
-                all.join(" AND ")
-            ))?;
-            let hit = |r: &Row<'_>| {
-                Ok(Found {
-                    kind,
-                    printer_id: r.get(0)?,
-                    job_id: r.get(1)?,
-                    text: r.get(2)?,
-                })
-            };
-            for row in statement.query_map(params_from_iter(&words), hit)? {
-                found.push(row?);
-            }
+                holds_all("place", 1, words.len())
+            );
+            found.extend(self.hits(kind, &sql, &words)?);
         }
+        found.extend(self.find_notes(&words)?);
         Ok(found)
+    }
+
+    /// Notes with all words, the newest first: the long ones by the index, the others in what it leaves.
+    fn find_notes(&self, words: &[String]) -> Result<Vec<Found>, StoreError> {
+        let (indexed, short): (Vec<String>, Vec<String>) = words
+            .iter()
+            .cloned()
+            .partition(|w| w.chars().count() >= INDEXED_LETTERS);
+        let from = if indexed.is_empty() {
+            "logbook l WHERE l.kind = 'note'"
+        } else {
+            "note_words JOIN logbook l ON l.id = note_words.rowid WHERE note_words MATCH ?1"
+        };
+        let wanted: Vec<String> = indexed
+            .iter()
+            .map(|w| format!("\"{}\"", w.replace('"', "\"\"")))
+            .collect();
+        let wanted = (!wanted.is_empty()).then(|| wanted.join(" "));
+        let sql = format!(
+            "SELECT l.printer_id, l.job_id, l.text FROM {from} AND {} ORDER BY l.id DESC LIMIT {MOST_OF_A_KIND}",
+            holds_all(
+                "l.text || ' ' || l.who",
+                1 + usize::from(wanted.is_some()),
+                short.len()
+            )
+        );
+        self.hits(FoundKind::Note, &sql, wanted.iter().chain(&short))
+    }
+
+    fn hits<'a>(
+        &self,
+        kind: FoundKind,
+        sql: &str,
+        words: impl IntoIterator<Item = &'a String>,
+    ) -> Result<Vec<Found>, StoreError> {
+        let hit = |r: &Row<'_>| {
+            Ok(Found {
+                kind,
+                printer_id: r.get(0)?,
+                job_id: r.get(1)?,
+                text: r.get(2)?,
+            })
+        };
+        let mut statement = self.conn.prepare_cached(sql)?;
+        let rows = statement.query_map(params_from_iter(words), hit)?;
+        Ok(rows.collect::<Result<_, _>>()?)
+    }
+}
+
+/// The condition that a place holds each of some parameters.
+fn holds_all(place: &str, first: usize, count: usize) -> String {
+    let all: Vec<String> = (first..first + count)
+        .map(|i| format!("instr(lower({place}), ?{i}) > 0"))
+        .collect();
+    if all.is_empty() {
+        "true".to_owned()
+    } else {
+        all.join(" AND ")
     }
 }

@@ -1680,7 +1680,7 @@ export interface components {
             adjusts?: number | null;
             /**
              * Format: double
-             * @description Proposed value; only with [`Verdict::Adjust`].
+             * @description Proposed value [`unit`]; only with [`Verdict::Adjust`].
              */
             after?: number | null;
             /** @description See `before_text`. */
