@@ -60,6 +60,9 @@ test('every main view, from the demo data', async ({ page }) => {
         await page.getByRole('button', { name: /hold test/ }).click()
         await expect(page.getByText('Marked in the log')).toBeVisible()
       }
+      // Charts are fetched where they are looked at.
+      if (['heat-logs', 'heater-loop', 'breaking-wire', 'link'].includes(name))
+        await expect(page.locator('canvas').first()).toBeVisible()
       // The heat strip's stream never ends, so the network is never idle.
       await page.evaluate(() => document.fonts.ready)
       await expect(page.getByText(/Opening the|keeping/)).toHaveCount(0)

@@ -6,13 +6,6 @@ const pages = [
   ['jobs', '/jobs'],
   ['new job, tube', '/jobs/new/4'],
   ['new job, direct', '/jobs/new/5'],
-  ['check', '/jobs/4/intake'],
-  ['drive', '/jobs/3/drive'],
-  ['tram', '/jobs/5/tram'],
-  ['offset Z', '/jobs/5/offset_z'],
-  ['flow', '/jobs/3/flow.2'],
-  ['trial', '/jobs/3/retraction.2'],
-  ['acceptance', '/jobs/3/acceptance'],
   ['closed station', '/jobs/1/offset_z'],
   ['printer', '/printers/2'],
   ['logbook', '/logbook'],
@@ -22,9 +15,6 @@ const pages = [
   ['printer not connected', '/printers/1/link'],
   ['heat logs', '/traces'],
   ['heater loop', '/jobs/6/heater_loop'],
-  ['heater', '/jobs/6/heater'],
-  ['hot tighten', '/jobs/1/hot_tighten'],
-  ['snapshot', '/jobs/4/snapshot'],
   ['settings compared', '/jobs/1/compare'],
 ] as const
 

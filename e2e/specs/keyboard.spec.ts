@@ -84,22 +84,24 @@ test('a whole job by keyboard alone', async ({ page, request }) => {
   await check(page, /before you tune/)
   await heading(page, /run clean for/)
   await type(page, ['20.02', '20.02', '20.02', '20.01', '20.01', '20.01', '19.99', '19.99', '19.99'])
-  await tabTo(page, '0 none', 'radio')
-  await page.keyboard.press('Space')
-  for (const [question, down] of [
-    ['Is the first layer even and whole?', 0],
-    ['Are the walls even along the height?', 0],
-    ['Did the drive click or grind?', 1],
-    ['Did the complaint come back?', 1],
+  // Enter has gone on to the pictures: a number takes one, Enter goes on to the questions.
+  await expect(page.getByRole('radio', { name: '0 none' })).toBeFocused()
+  await page.keyboard.press('0')
+  await expect(page.getByRole('radio', { name: '0 none' })).toBeChecked()
+  await page.keyboard.press('Enter')
+  for (const [question, letter] of [
+    ['Is the first layer even and whole?', 'y'],
+    ['Are the walls even along the height?', 'y'],
+    ['Did the drive click or grind?', 'n'],
+    ['Did the complaint come back?', 'n'],
   ] as const) {
-    const first = page.getByRole('group', { name: question }).getByRole('radio').first()
-    for (let i = 0; i < 20 && !(await first.evaluate((e) => e === document.activeElement)); i += 1) {
-      await page.keyboard.press('Tab')
-    }
-    await page.keyboard.press('Space')
-    if (down) await page.keyboard.press('ArrowDown')
+    const group = page.getByRole('group', { name: question })
+    await expect(group.getByRole('radio').first()).toBeFocused()
+    await page.keyboard.press(letter)
+    await expect(group.getByRole('radio', { name: letter === 'y' ? 'yes' : 'no' })).toBeChecked()
+    await page.keyboard.press('Enter')
   }
-  await tabTo(page, 'Ran clean for', 'textbox')
+  await expect(page.getByRole('textbox', { name: 'Ran clean for' })).toBeFocused()
   await type(page, ['31'])
   await expect(verdict(page)).toContainText('Pass: accepted.')
   await page.keyboard.press('Control+Enter')

@@ -5,8 +5,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use tokio::sync::broadcast;
 use wattotherm_job::route::{Stop, Traveller, UnknownStop, traveller};
-use wattotherm_job::{Closed, Context, InForce, Situation};
-use wattotherm_store::{Change, Files, Job, Store, StoreError};
+use wattotherm_job::{Closed, Comes, Context, InForce, Situation};
+use wattotherm_store::{Change, Files, Job, Shows, Store, StoreError};
 
 use crate::error::ApiError;
 use crate::live::Live;
@@ -226,6 +226,10 @@ pub fn context_of(
         card,
         replaced: &job.replaced,
         failure_times_min: &job.failure_times_min,
+        comes: match job.shows {
+            Shows::AfterAWhile => Comes::SamePoint,
+            _ => Comes::AtRandom,
+        },
     };
     Ok(situation.context(stop))
 }

@@ -13,7 +13,7 @@ use std::time::{Duration, Instant};
 
 use common::Server;
 use serde_json::json;
-use wattotherm_store::{LogFilter, OpenOptions, Store, StoreError};
+use wattotherm_store::{About, LogFilter, OpenOptions, Store, StoreError};
 
 /// Kills the server in the middle of a stream of writes, fifty times at moments drawn from a fixed
 /// seed, and looks for every entry it had acknowledged.
@@ -119,8 +119,7 @@ fn a_full_disk_says_so_and_loses_nothing() {
     let mut written = 0;
     let error = loop {
         match store.note(
-            None,
-            None,
+            About::default(),
             "",
             &format!("{written} {long}"),
             "2026-01-01T00:00:00.000Z",
@@ -140,7 +139,12 @@ fn a_full_disk_says_so_and_loses_nothing() {
     let mut store = Store::open(&path, OpenOptions::default()).unwrap();
     assert_eq!(store.logbook(&LogFilter::default()).unwrap().len(), written);
     store
-        .note(None, None, "", "room again", "2026-01-01T00:00:00.000Z")
+        .note(
+            About::default(),
+            "",
+            "room again",
+            "2026-01-01T00:00:00.000Z",
+        )
         .unwrap();
 }
 
@@ -233,7 +237,12 @@ fn the_logbook_is_never_rewritten() {
     let path = folder.path().join("wattotherm.sqlite");
     let mut store = Store::open(&path, OpenOptions::default()).unwrap();
     store
-        .note(None, None, "", "as it was", "2026-01-01T00:00:00.000Z")
+        .note(
+            About::default(),
+            "",
+            "as it was",
+            "2026-01-01T00:00:00.000Z",
+        )
         .unwrap();
     drop(store);
     let raw = rusqlite::Connection::open(&path).unwrap();

@@ -1,7 +1,5 @@
 //! Finding by words: printers, jobs, filaments, parts and what was noted.
 
-use std::iter;
-
 use rusqlite::{Row, params_from_iter};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;

@@ -186,6 +186,17 @@ impl Store {
         Ok(rows.collect::<Result<_, _>>()?)
     }
 
+    /// The newest logs of all printers, the newest first.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn newest_traces(&self, most: u32) -> Result<Vec<TraceHead>, StoreError> {
+        let mut statement = self.conn.prepare_cached(
+            "SELECT id, printer_id, job_id, kind, target_c, at, sha256 FROM trace ORDER BY id DESC LIMIT ?1",
+        )?;
+        let rows = statement.query_map([most], head)?;
+        Ok(rows.collect::<Result<_, _>>()?)
+    }
+
     /// All logs, the oldest first.
     /// # Errors
     /// [`StoreError`] of the database.

@@ -12,7 +12,7 @@ use wattotherm_printer::{Parameter, Replacement};
 
 use crate::logbook::{Line, append};
 use crate::printers::{open_job, put_in, stale_in, unfit_in, write_effects};
-use crate::records::{Closing, Filament, Job, JobHead, NewJob, NewSetting, Shows};
+use crate::records::{Closing, Filament, Job, JobFilter, JobHead, NewJob, NewSetting, Shows};
 use crate::{Store, StoreError};
 
 impl Store {
@@ -43,7 +43,7 @@ impl Store {
         // Values of the other filaments on this printer are in doubt until they are next used.
         let tables = house.chain_tables();
         for filament in other_filaments(&tx, new.printer_id, &new.filament_ids)? {
-            for parameter in Parameter::ALL.into_iter().filter(|p| p.per_filament()) {
+            for parameter in Parameter::ALL.iter().copied().filter(|p| p.per_filament()) {
                 let strongest = new
                     .replaced
                     .iter()
@@ -162,16 +162,27 @@ impl Store {
             .transpose()
     }
 
-    /// Jobs older than `before`, the newest first, at most `most`, with their printers' names.
+    /// Jobs that a filter lets through, the newest first, at most `most`, with their printers' names.
     /// # Errors
     /// [`StoreError`] of the database.
-    pub fn jobs_before(&self, before: Option<i64>, most: u32) -> Result<Vec<JobHead>, StoreError> {
+    pub fn job_heads(&self, filter: &JobFilter, most: u32) -> Result<Vec<JobHead>, StoreError> {
         let mut statement = self.conn.prepare_cached(
             "SELECT j.id, j.printer_id, p.name, j.complaint, j.opened_at, j.finished_at
              FROM job j JOIN printer p ON p.id = j.printer_id
-             WHERE ?1 IS NULL OR j.id < ?1 ORDER BY j.id DESC LIMIT ?2",
+             WHERE (?1 IS NULL OR j.id < ?1) AND (?2 IS NULL OR j.printer_id = ?2)
+               AND (?3 IS NULL OR (j.finished_at IS NULL) = ?3)
+               AND (?4 = '' OR instr(lower('job ' || j.id || ' ' || p.name || ' ' || j.complaint || ' ' || j.customer
+                    || ' ' || j.technician || ' ' || j.tried), ?4) > 0)
+             ORDER BY j.id DESC LIMIT ?5",
         )?;
-        let rows = statement.query_map(params![before, most], |r| {
+        let wanted = params![
+            filter.before,
+            filter.printer_id,
+            filter.open,
+            filter.text.trim().to_lowercase(),
+            most
+        ];
+        let rows = statement.query_map(wanted, |r| {
             Ok(JobHead {
                 id: r.get(0)?,
                 printer_id: r.get(1)?,

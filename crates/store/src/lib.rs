@@ -27,10 +27,10 @@ pub use find::{Found, FoundKind};
 pub use heat::{Connection, NewTrace, NewWire, Source, TraceHead, WireLine};
 pub use heat_on::HeatOn;
 pub use lock::FolderLock;
-pub use logbook::LogFilter;
+pub use logbook::{About, LogFilter};
 pub use open::{OpenOptions, Store};
 pub use records::{
-    Closing, Filament, Fitting, Job, JobHead, LogEntry, NewFilament, NewJob, NewPrinter,
+    Closing, Filament, Fitting, Job, JobFilter, JobHead, LogEntry, NewFilament, NewJob, NewPrinter,
     NewSetting, Printer, Setting, Shows, StaleMark,
 };
 pub use transfer::{FORMAT, ImportError, JobFile, TransferEntry};

@@ -22,6 +22,17 @@ pub(crate) struct Line<'a> {
     pub supersedes: Option<i64>,
 }
 
+/// What a note is about; all may be blank.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct About {
+    /// Printer concerned.
+    pub printer_id: Option<i64>,
+    /// Job concerned.
+    pub job_id: Option<i64>,
+    /// Part concerned.
+    pub part: Option<Part>,
+}
+
 pub(crate) fn append(conn: &Connection, line: &Line<'_>) -> Result<i64, StoreError> {
     conn.execute(
         "INSERT INTO logbook (at, kind, printer_id, job_id, stop, part, who, text, verdict, supersedes)
@@ -119,7 +130,7 @@ impl Store {
                     part: part.as_deref().and_then(Part::from_id),
                     who: r.get(7)?,
                     text: r.get(8)?,
-                    verdict: verdict.as_deref().and_then(verdict_of),
+                    verdict: verdict.as_deref().and_then(|v| v.parse().ok()),
                     supersedes: r.get(10)?,
                     superseded_by: r.get(11)?,
                 })
@@ -144,8 +155,7 @@ impl Store {
     /// [`StoreError`] of the database.
     pub fn note(
         &mut self,
-        printer_id: Option<i64>,
-        job_id: Option<i64>,
+        about: About,
         who: &str,
         text: &str,
         at: &str,
@@ -155,23 +165,13 @@ impl Store {
             &Line {
                 at,
                 kind: "note",
-                printer_id,
-                job_id,
+                printer_id: about.printer_id,
+                job_id: about.job_id,
+                part: about.part,
                 who,
                 text,
                 ..Line::default()
             },
         )
     }
-}
-
-fn verdict_of(id: &str) -> Option<Verdict> {
-    [
-        Verdict::Pass,
-        Verdict::Adjust,
-        Verdict::MeasureAgain,
-        Verdict::Stop,
-    ]
-    .into_iter()
-    .find(|v| v.id() == id)
 }

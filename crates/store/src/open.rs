@@ -188,13 +188,16 @@ mod tests {
     #![allow(clippy::unwrap_used)]
 
     use super::*;
+    use crate::About;
     use crate::LogFilter;
 
     const AT: &str = "2026-01-01T08:00:00.000Z";
 
     fn with_a_note(path: &Path) {
         let mut store = Store::open(path, OpenOptions::default()).unwrap();
-        store.note(None, None, "", "before the change", AT).unwrap();
+        store
+            .note(About::default(), "", "before the change", AT)
+            .unwrap();
     }
 
     #[test]

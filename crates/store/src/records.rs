@@ -1,6 +1,7 @@
 //! The rows, as the rest of the application sees them.
 
 use serde::{Deserialize, Serialize};
+use strum::{EnumString, IntoStaticStr};
 use utoipa::ToSchema;
 use wattotherm_job::chain::Strength;
 use wattotherm_job::finding::Finding;
@@ -28,6 +29,19 @@ pub struct Printer {
     /// Why its facts can't be read, where they can't.
     #[serde(default)]
     pub unreadable: Option<String>,
+}
+
+/// Which jobs a list shows; what is blank lets all through.
+#[derive(Clone, Debug, Default)]
+pub struct JobFilter {
+    /// Older than this job.
+    pub before: Option<i64>,
+    /// Of this printer.
+    pub printer_id: Option<i64>,
+    /// Open, or handed over.
+    pub open: Option<bool>,
+    /// Containing this, whatever the case: number, printer, complaint, customer, technician, what was tried.
+    pub text: String,
 }
 
 /// A job as a list shows it.
@@ -143,7 +157,20 @@ pub struct NewSetting {
 }
 
 /// When in a print a complaint shows.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[derive(
+    Clone,
+    Copy,
+    Debug,
+    Default,
+    PartialEq,
+    Eq,
+    Serialize,
+    Deserialize,
+    ToSchema,
+    EnumString,
+    IntoStaticStr,
+)]
+#[strum(serialize_all = "snake_case")]
 #[serde(rename_all = "snake_case")]
 pub enum Shows {
     /// From the first minute.
@@ -158,19 +185,11 @@ pub enum Shows {
 }
 
 impl Shows {
-    pub(crate) const fn id(self) -> &'static str {
-        match self {
-            Self::AtOnce => "at_once",
-            Self::AfterAWhile => "after_a_while",
-            Self::AtRandom => "at_random",
-            Self::NoComplaint => "no_complaint",
-        }
+    pub(crate) fn id(self) -> &'static str {
+        self.into()
     }
     pub(crate) fn from_id(id: &str) -> Self {
-        [Self::AtOnce, Self::AfterAWhile, Self::AtRandom]
-            .into_iter()
-            .find(|s| s.id() == id)
-            .unwrap_or_default()
+        id.parse().unwrap_or_default()
     }
 }
 

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use rusqlite::Connection;
 use wattotherm_store::{
-    FolderLock, LogFilter, NewPrinter, NewWire, OpenOptions, Store, StoreError,
+    About, FolderLock, LogFilter, NewPrinter, NewWire, OpenOptions, Store, StoreError,
 };
 
 const AT: &str = "2026-01-01T08:00:00.000Z";
@@ -105,11 +105,13 @@ fn a_file_that_another_program_holds_is_said_to_be_busy_within_a_second() {
     let other = Connection::open(&path).unwrap();
     other.execute_batch("BEGIN IMMEDIATE").unwrap();
     let refused = store
-        .note(None, None, "", "while it is held", AT)
+        .note(About::default(), "", "while it is held", AT)
         .unwrap_err();
     assert!(matches!(refused, StoreError::Busy), "{refused}");
     other.execute_batch("COMMIT").unwrap();
-    store.note(None, None, "", "and after it", AT).unwrap();
+    store
+        .note(About::default(), "", "and after it", AT)
+        .unwrap();
 }
 
 #[test]
@@ -199,7 +201,7 @@ fn a_disk_without_room_is_opened_for_reading() {
     let read = Store::open(&path, options).and_then(|mut s| {
         let names: Vec<String> = s.printers()?.into_iter().map(|p| p.name).collect();
         let long = "x".repeat(400_000);
-        let full = s.note(None, None, "", &long, AT).unwrap_err();
+        let full = s.note(About::default(), "", &long, AT).unwrap_err();
         assert!(matches!(full, StoreError::DiskFull), "{full}");
         let log = s.logbook(&LogFilter::default())?.len();
         Ok((names, log))

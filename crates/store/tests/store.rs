@@ -13,7 +13,8 @@ use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{Parameter, Part, Replacement};
 use wattotherm_store::{
-    JobFile, LogFilter, NewFilament, NewJob, NewPrinter, NewSetting, OpenOptions, Store, StoreError,
+    About, JobFile, LogFilter, NewFilament, NewJob, NewPrinter, NewSetting, OpenOptions, Store,
+    StoreError,
 };
 
 const AT: [&str; 4] = [
@@ -335,8 +336,10 @@ fn the_logbook_is_filtered_by_printer_part_and_words() {
     s.job(&[Replacement::NozzleSame]);
     s.store
         .note(
-            Some(s.printer),
-            None,
+            About {
+                printer_id: Some(s.printer),
+                ..About::default()
+            },
             "bench A",
             "Brushed the NOZZLE tip",
             AT[2],

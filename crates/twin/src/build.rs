@@ -1,12 +1,13 @@
 //! What one simulated printer is built of. Invented figures of common sizes; no published source.
 
 use fastrand::Rng;
+use strum::VariantArray;
 use wattotherm_heat::{SensorTable, sensor_type};
 
 use crate::faults::{Fault, Faults};
 
 /// Kinds of hot end.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, VariantArray)]
 pub enum Kind {
     /// A small block, 30 W.
     Light,
@@ -19,7 +20,7 @@ pub enum Kind {
 
 impl Kind {
     /// All kinds.
-    pub const ALL: [Self; 3] = [Self::Light, Self::Standard, Self::Heavy];
+    pub const ALL: &[Self] = Self::VARIANTS;
 }
 
 /// Parts and their properties, spread about their usual values by a seed.

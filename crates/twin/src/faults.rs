@@ -4,8 +4,11 @@ use std::collections::BTreeSet;
 use std::fmt;
 use std::str::FromStr;
 
+use strum::{IntoStaticStr, VariantArray};
+
 /// A fault to switch on, alone or with others.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, IntoStaticStr, VariantArray)]
+#[strum(serialize_all = "kebab-case")]
 #[allow(missing_docs)] // each variant is its label
 pub enum Fault {
     SensorOpen,
@@ -30,50 +33,12 @@ pub enum Fault {
 
 impl Fault {
     /// All faults.
-    pub const ALL: [Self; 18] = [
-        Self::SensorOpen,
-        Self::SensorShort,
-        Self::SensorIntermittent,
-        Self::SensorLoose,
-        Self::SensorWrongType,
-        Self::HeaterWeak,
-        Self::HeaterLoose,
-        Self::HeaterWrongVoltage,
-        Self::FanDead,
-        Self::FanReversed,
-        Self::FanBlocked,
-        Self::SockMissing,
-        Self::CouplerSlipping,
-        Self::PartialClog,
-        Self::GearSlip,
-        Self::WrongSteps,
-        Self::LimitTooLow,
-        Self::SettingsNotSaved,
-    ];
+    pub const ALL: &[Self] = Self::VARIANTS;
 
     /// Identifier on the command line.
     #[must_use]
-    pub const fn id(self) -> &'static str {
-        match self {
-            Self::SensorOpen => "sensor-open",
-            Self::SensorShort => "sensor-short",
-            Self::SensorIntermittent => "sensor-intermittent",
-            Self::SensorLoose => "sensor-loose",
-            Self::SensorWrongType => "sensor-wrong-type",
-            Self::HeaterWeak => "heater-weak",
-            Self::HeaterLoose => "heater-loose",
-            Self::HeaterWrongVoltage => "heater-wrong-voltage",
-            Self::FanDead => "fan-dead",
-            Self::FanReversed => "fan-reversed",
-            Self::FanBlocked => "fan-blocked",
-            Self::SockMissing => "sock-missing",
-            Self::CouplerSlipping => "coupler-slipping",
-            Self::PartialClog => "partial-clog",
-            Self::GearSlip => "gear-slip",
-            Self::WrongSteps => "wrong-steps",
-            Self::LimitTooLow => "limit-too-low",
-            Self::SettingsNotSaved => "settings-not-saved",
-        }
+    pub fn id(self) -> &'static str {
+        self.into()
     }
 }
 
@@ -105,7 +70,8 @@ impl FromStr for Fault {
     type Err = UnknownFault;
     fn from_str(text: &str) -> Result<Self, UnknownFault> {
         Self::ALL
-            .into_iter()
+            .iter()
+            .copied()
             .find(|f| f.id() == text)
             .ok_or_else(|| UnknownFault(text.chars().take(40).collect()))
     }

@@ -230,7 +230,7 @@ fn a_power_cycle_keeps_the_metal_hot_and_forgets_the_rest() {
 
 #[test]
 fn faults_are_named_as_on_the_command_line() {
-    for fault in Fault::ALL {
+    for &fault in Fault::ALL {
         assert_eq!(fault.to_string().parse::<Fault>().unwrap(), fault);
     }
     let wrong: Result<Fault, UnknownFault> = "gremlin".parse();

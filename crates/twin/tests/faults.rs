@@ -63,7 +63,7 @@ fn each_fault_is_found_by_the_station_meant_to_find_it() {
     println!("| fault | station | found | of | as what |");
     println!("|---|---|---|---|---|");
     let mut poor = Vec::new();
-    for fault in Fault::ALL {
+    for &fault in Fault::ALL {
         let (station, causes) = meant_for(fault);
         let (mut found, mut missed) = (0, Vec::new());
         let mut example = String::new();
@@ -93,7 +93,7 @@ fn each_fault_is_found_by_the_station_meant_to_find_it() {
 #[test]
 fn healthy_printers_are_not_accused() {
     let mut accused = Vec::new();
-    for kind in Kind::ALL {
+    for &kind in Kind::ALL {
         for seed in 0..SEEDS {
             for station in [
                 "sensor",

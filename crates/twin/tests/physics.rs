@@ -11,7 +11,7 @@ const BALANCE: f64 = 1e-5;
 
 #[test]
 fn what_goes_in_is_stored_or_lost() {
-    for kind in Kind::ALL {
+    for &kind in Kind::ALL {
         let mut world = World::new(Build::new(kind, 3, []), 3);
         for i in 0..20_000 {
             world.duty = if (i / 2_000) % 2 == 0 { 0.7 } else { 0.1 };
@@ -72,7 +72,7 @@ fn logged(twin: &mut Twin, seconds: f64, fan: f64) -> Vec<Sample> {
 
 #[test]
 fn an_autotune_swings_and_its_log_gives_the_plant() {
-    for kind in Kind::ALL {
+    for &kind in Kind::ALL {
         let mut twin = Twin::new(Build::new(kind, 11, []), 11);
         twin.ask("M155 S1");
         twin.receive(b"M303 E0 S210 C6\n");

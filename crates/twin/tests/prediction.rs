@@ -20,7 +20,7 @@ fn what_the_simulation_says_of_a_rule_is_what_the_twin_does() {
         "| hot end | rule | n | overshoot, worst difference [°C] | settling, median and worst difference [s] |"
     );
     println!("|---|---|---|---|---|");
-    for kind in Kind::ALL {
+    for &kind in Kind::ALL {
         for rule in TUNING_RULES.map(|r| r.rule) {
             let (mut over, mut settle) = (Vec::new(), Vec::new());
             for seed in 0..6 {

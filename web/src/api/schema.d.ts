@@ -795,6 +795,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/printers/{id}/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Notes a value that was typed by hand, such as one read off the printer. */
+        post: operations["type_setting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/printers/{id}/wire": {
         parameters: {
             query?: never;
@@ -829,6 +846,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every kind of station, by its identifier. */
+        get: operations["stations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stations/{station}/evaluate": {
         parameters: {
             query?: never;
@@ -840,6 +874,57 @@ export interface paths {
         put?: never;
         /** Evaluates readings of a station; nothing is kept. */
         post: operations["evaluate_station"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest temperature logs that are kept, of all printers. */
+        get: operations["newest_traces"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traces/example": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An invented temperature log with its reading, to see what one is for and how a file looks. */
+        get: operations["example_trace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traces/example.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file of the invented log. */
+        get: operations["example_file"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1269,6 +1354,11 @@ export interface components {
             /** @description Who. */
             who: string;
         };
+        /**
+         * @description How a complaint comes, as the technician has it.
+         * @enum {string}
+         */
+        Comes: "at_random" | "same_point";
         /** @description A command for a printer that takes values over its line protocol. */
         Command: {
             /** @description The line to send, e.g. `M92 E100.27`. */
@@ -1347,6 +1437,11 @@ export interface components {
              * @default null
              */
             before_text: string | null;
+            /**
+             * @description How it comes.
+             * @default at_random
+             */
+            comes: components["schemas"]["Comes"];
             /**
              * @description Values that the job's stations left in the printer.
              * @default []
@@ -1489,6 +1584,11 @@ export interface components {
         };
         /** @description A connected printer's curve, thinned for a screen. */
         Curve: {
+            /**
+             * Format: double
+             * @description Half width of the band about the target that counts as settled [°C].
+             */
+            band_c: number;
             /**
              * Format: double
              * @description Highest target that the guard lets through [°C].
@@ -3134,6 +3234,7 @@ export interface components {
              * @description Job concerned.
              */
             job_id?: number | null;
+            part?: components["schemas"]["Part"] | null;
             /**
              * Format: int64
              * @description Printer concerned.
@@ -3328,7 +3429,9 @@ export interface components {
             label: string;
             /** @description Whether it belongs to a filament. */
             per_filament: boolean;
-            /** @description Unit of its value. */
+            /** @description Unit in which the shop reads it. */
+            symbol: string;
+            /** @description Unit in which its value is kept. */
             unit: string;
         };
         /**
@@ -3586,8 +3689,10 @@ export interface components {
             job?: components["schemas"]["Job"] | null;
             /** @description The printer. */
             printer: components["schemas"]["Printer"];
+            /** @description Parts that the open job replaced, by name. */
+            replaced: string[];
             /** @description Its values over time. */
-            settings: components["schemas"]["Setting"][];
+            settings: components["schemas"]["SettingShown"][];
             /** @description Values in doubt. */
             stale: components["schemas"]["StaleMark"][];
             /** @description What is known of it, as its form has it. */
@@ -3819,6 +3924,8 @@ export interface components {
         };
         /** @description A question of the house rules with its schools. */
         RuleShown: {
+            /** @description What it decides, and where. */
+            decides: string;
             /** @description Which question. */
             id: components["schemas"]["RuleId"];
             /** @description The schools, default first. */
@@ -3828,6 +3935,11 @@ export interface components {
         };
         /** @description All rules, simulated. */
         RulesAnswer: {
+            /**
+             * Format: double
+             * @description Half width of the band about the target that counts as settled [°C].
+             */
+            band_c: number;
             /**
              * Format: double
              * @description When the part fan starts [s].
@@ -3900,6 +4012,45 @@ export interface components {
          * @enum {string}
          */
         ScrewThread: "M3" | "M4" | "M5";
+        /**
+         * @description What a piece of a log is.
+         * @enum {string}
+         */
+        SegmentKind: "heat_up" | "hold" | "standby" | "pause" | "cool_down";
+        /** @description A piece of a log and what it shows. */
+        SegmentReading: {
+            /** @description What it shows. */
+            class: components["schemas"]["TraceClass"];
+            /**
+             * Format: double
+             * @description From [s].
+             */
+            from_s: number;
+            /** @description What it is. */
+            kind: components["schemas"]["SegmentKind"];
+            /** @description The same in a few words. */
+            label: string;
+            /**
+             * Format: double
+             * @description Mean [°C], where it is held.
+             */
+            mean_c?: number | null;
+            /**
+             * Format: double
+             * @description Peak to peak [°C], where it is held.
+             */
+            swing_c?: number | null;
+            /**
+             * Format: double
+             * @description Its target [°C]; none where the heater is off or the log has no targets.
+             */
+            target_c?: number | null;
+            /**
+             * Format: double
+             * @description To [s].
+             */
+            to_s: number;
+        };
         /** @description What was answered. */
         SendAnswer: {
             /** @description Line by line. */
@@ -4072,6 +4223,11 @@ export interface components {
             /** @description Value where it is a text. */
             value_text?: string | null;
         };
+        /** @description A value with the words for it. */
+        SettingShown: components["schemas"]["Setting"] & {
+            /** @description As the shop reads it, with its unit. */
+            shown: string;
+        };
         /** @description A list of steps. */
         Sheet: {
             caution?: components["schemas"]["Caution"] | null;
@@ -4224,7 +4380,7 @@ export interface components {
          * @description One limit.
          * @enum {string}
          */
-        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min";
+        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "clean_run_most_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min";
         /** @description A tolerance as it is in force. */
         ToleranceInForce: {
             /** @description Which tolerance. */
@@ -4256,7 +4412,7 @@ export interface components {
          * @description What a log shows.
          * @enum {string}
          */
-        TraceClass: "steady" | "loop_swinging" | "sensor_intermittent" | "open_or_short" | "heater_failing" | "fan_stealing_heat" | "never_reaching" | "too_short";
+        TraceClass: "steady" | "loop_swinging" | "sensor_intermittent" | "open_or_short" | "heater_failing" | "fan_stealing_heat" | "never_reaching" | "offset" | "noisy" | "drifting" | "loss_grew" | "cannot_say" | "too_short";
         /** @description What is wrong in a file, and where. */
         TraceDiagnostic: {
             /**
@@ -4323,6 +4479,8 @@ export interface components {
              * @description Period of a swing [s].
              */
             period_s?: number | null;
+            /** @description The pieces of the log, each judged by itself. */
+            segments?: components["schemas"]["SegmentReading"][];
             /**
              * Format: double
              * @description Peak to peak at the target [°C].
@@ -4338,6 +4496,11 @@ export interface components {
         TraceView: {
             /** @description How many there are in all. */
             all: number;
+            /**
+             * Format: double
+             * @description Half width of the band about the target that counts as settled [°C].
+             */
+            band_c: number;
             /** @description Lines that didn't read, the first few. */
             diagnostics: components["schemas"]["TraceDiagnostic"][];
             /** @description What kind of file it was. */
@@ -4533,6 +4696,18 @@ export interface components {
             /** @description Name in the shop. */
             name: string;
         };
+        /** @description A value as typed: with a unit behind it, or in the parameter's. */
+        TypedSetting: {
+            /**
+             * Format: int64
+             * @description Its filament; none for machine parameters.
+             */
+            filament_id?: number | null;
+            /** @description Which parameter. */
+            parameter: components["schemas"]["Parameter"];
+            /** @description The value. */
+            value: components["schemas"]["Entry"];
+        };
         /** @description Ultimate gain [duty/°C] and period [s]: with this gain the loop would just keep swinging. */
         Ultimate: {
             /**
@@ -4581,6 +4756,8 @@ export interface components {
             all: number;
             /** @description Stops that are closed. */
             closed: number;
+            /** @description How many of its values are in doubt while no job is open. */
+            in_doubt: number;
             /** @description Key of the stop to work on now; none where nothing is to be done. */
             now_key?: string | null;
             /** @description One sentence. */
@@ -5346,6 +5523,12 @@ export interface operations {
             query?: {
                 /** @description Older than this job. */
                 before?: number;
+                /** @description Of this printer. */
+                printer?: number;
+                /** @description Where they stand. */
+                state?: "open" | "stopped" | "handed_over";
+                /** @description Containing this: number, printer, complaint, customer, technician, what was tried. */
+                text?: string;
             };
             header?: never;
             path?: never;
@@ -6674,6 +6857,54 @@ export interface operations {
             };
         };
     };
+    type_setting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedSetting"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     wire: {
         parameters: {
             query?: {
@@ -6775,6 +7006,25 @@ export interface operations {
             };
         };
     };
+    stations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
     evaluate_station: {
         parameters: {
             query?: never;
@@ -6820,6 +7070,63 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    newest_traces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceHead"][];
+                };
+            };
+        };
+    };
+    example_trace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceView"];
+                };
+            };
+        };
+    };
+    example_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
         };

@@ -1,15 +1,14 @@
 <script setup lang="ts">
-import { NButton, NConfigProvider, NMessageProvider, NModal, darkTheme, useOsTheme } from 'naive-ui'
-import { computed, ref, watchEffect } from 'vue'
+import { NButton, NConfigProvider, NMessageProvider, NModal, darkTheme } from 'naive-ui'
+import { ref, watchEffect } from 'vue'
 import { useEventListener } from '@vueuse/core'
 import { RouterLink, RouterView, useRoute, useRouter } from 'vue-router'
 
-import { applyTokens, dark, light, overrides } from './theme'
+import { applyTokens, dark, overrides, useTokens } from './theme'
 import HeatStrip from '../live/HeatStrip.vue'
 import FindDialog from './FindDialog.vue'
 
-const os = useOsTheme()
-const tokens = computed(() => (os.value === 'dark' ? dark : light))
+const tokens = useTokens()
 watchEffect(() => {
   applyTokens(tokens.value)
 })
@@ -20,7 +19,8 @@ const route = useRoute()
 const here = (at: string) => (at === '/' ? route.path === '/' : route.path.startsWith(at))
 
 const keys = [
-  ['Enter', 'next reading'],
+  ['Enter', 'next reading, question or picture'],
+  ['first letter, number', 'answers a question, takes a picture'],
   ['Ctrl + Enter', 'close the station, start the job'],
   ['Esc', 'back to the bench; nothing is lost'],
   ['/', 'find a printer or job'],
@@ -68,7 +68,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 
 <template>
   <NConfigProvider
-    :theme="os === 'dark' ? darkTheme : null"
+    :theme="tokens === dark ? darkTheme : null"
     :theme-overrides="overrides(tokens)"
     class="provider"
   >

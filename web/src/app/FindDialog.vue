@@ -70,9 +70,6 @@ function go(to: string) {
 .find {
   width: 560px;
 }
-input {
-  width: 100%;
-}
 ul {
   list-style: none;
   margin: 12px 0 0;

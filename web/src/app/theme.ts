@@ -1,4 +1,5 @@
-import type { GlobalThemeOverrides } from 'naive-ui'
+import { useOsTheme, type GlobalThemeOverrides } from 'naive-ui'
+import { computed } from 'vue'
 
 /* One set of tokens for the pages, the drawings and the component library. */
 export const light = {
@@ -22,7 +23,8 @@ export const light = {
   metal2: '#e3e4df',
   filament: '#d98d4a',
 }
-export const dark: typeof light = {
+export type Tokens = typeof light
+export const dark: Tokens = {
   paper: '#1b1e1c',
   sheet: '#242826',
   field: '#151716',
@@ -44,9 +46,15 @@ export const dark: typeof light = {
   filament: '#d98d4a',
 }
 const text = "'Atkinson Hyperlegible Next Variable', sans-serif"
-const mono = "'Atkinson Hyperlegible Mono Variable', monospace"
+export const mono = "'Atkinson Hyperlegible Mono Variable', monospace"
 
-export function applyTokens(tokens: typeof light) {
+/** The tokens in force: light or dark, as the machine is set. */
+export function useTokens() {
+  const os = useOsTheme()
+  return computed(() => (os.value === 'dark' ? dark : light))
+}
+
+export function applyTokens(tokens: Tokens) {
   const style = document.documentElement.style
   for (const [name, value] of Object.entries(tokens)) style.setProperty(`--${name}`, value)
   style.setProperty('--text', text)
@@ -57,7 +65,7 @@ export function applyTokens(tokens: typeof light) {
 const everyState = (name: string, type: string, value: string) =>
   Object.fromEntries(['', 'Hover', 'Pressed', 'Focus'].map((state) => [name + state + type, value]))
 
-export function overrides(t: typeof light): GlobalThemeOverrides {
+export function overrides(t: Tokens): GlobalThemeOverrides {
   return {
     common: {
       fontFamily: text,

@@ -1,16 +1,37 @@
 <script setup lang="ts">
-import { NButton } from 'naive-ui'
+import { NButton, NCheckbox } from 'naive-ui'
 import { useQuery } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref } from 'vue'
 
-import { get } from '../api/client'
+import { get, type Schemas } from '../api/client'
 import PrinterForm from '../printers/PrinterForm.vue'
+import TextLine from '../ui/TextLine.vue'
 
 const { data, error, isLoading } = useQuery({
   queryKey: ['bench'],
   queryFn: () => get('/api/v1/bench'),
 })
 const adding = ref(false)
+const words = ref('')
+const due = ref(false)
+/* A printer is due while something waits for a hand, or a value of it is in doubt. */
+const isDue = (r: Schemas['BenchRow']) => r.now_key != null || r.in_doubt > 0
+const rows = computed(() => {
+  const wanted = words.value.toLowerCase().split(/\s+/)
+  return (data.value?.rows ?? []).filter((r) => {
+    const said = [r.printer.name, r.printer.kind, r.job?.complaint, r.job?.customer, r.says]
+      .join(' ')
+      .toLowerCase()
+    return (!due.value || isDue(r)) && wanted.every((w) => said.includes(w))
+  })
+})
+/* A new printer is there to be worked on: the hand is at its job. */
+async function goOn(id: number) {
+  words.value = ''
+  due.value = false
+  await nextTick()
+  document.querySelector<HTMLElement>(`a[href="/jobs/new/${id}"]`)?.focus()
+}
 const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.value?.now_printer))
 </script>
 
@@ -31,8 +52,17 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
           Add a printer
         </NButton>
       </div>
+      <div v-if="data.rows.length > 1" class="find">
+        <TextLine id="bench-find" v-model="words" class="grow" label="Printer, complaint or customer" />
+        <NCheckbox v-model:checked="due" class="due">
+          What is due ({{ data.rows.filter(isDue).length }} of {{ data.rows.length }})
+        </NCheckbox>
+      </div>
+      <p v-if="data.rows.length > 0 && rows.length === 0" class="quiet" role="status">
+        No printer like that.
+      </p>
       <ul class="rows">
-        <li v-for="r in data.rows" :key="r.printer.id" class="sheet">
+        <li v-for="r in rows" :key="r.printer.id" class="sheet">
           <div>
             <RouterLink class="name" :to="`/printers/${r.printer.id}`">{{ r.printer.name }}</RouterLink>
             <p class="quiet">{{ r.printer.kind }}</p>
@@ -45,7 +75,7 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
                 >: {{ r.job.complaint || 'planned change' }}</template
               >
             </p>
-            <p :class="{ error: r.stopped }">{{ r.says }}</p>
+            <p :class="{ error: r.stopped, doubt: r.in_doubt }">{{ r.says }}</p>
           </div>
           <div class="tally">
             <svg
@@ -92,7 +122,7 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
           >{{ i ? ', ' : '' }}<RouterLink :to="`/printers/${p.id}`">{{ p.name }}</RouterLink></template
         >
       </p>
-      <PrinterForm v-model:shown="adding" />
+      <PrinterForm v-model:shown="adding" @added="goOn" />
     </template>
   </section>
 </template>
@@ -104,6 +134,23 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
   align-items: end;
   gap: 24px;
   margin-bottom: 18px;
+}
+.find {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 24px;
+  align-items: end;
+  margin-bottom: 12px;
+}
+.grow {
+  flex: 0 1 420px;
+}
+.due {
+  min-height: 44px;
+  align-items: center;
+}
+.doubt {
+  color: var(--caution);
 }
 .rows {
   list-style: none;

@@ -55,10 +55,8 @@ const turn = (p: Point) => props.turns.find((r) => r.name === p.name)
 
 <style scoped>
 svg {
+  --least: 460px;
   width: 100%;
   max-height: 330px;
-}
-.small {
-  font-size: 12.5px;
 }
 </style>

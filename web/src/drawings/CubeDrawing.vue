@@ -15,6 +15,9 @@ defineProps<{ edge: string }>()
 </template>
 
 <style scoped>
+svg {
+  --least: 200px;
+}
 .side {
   fill-opacity: 0.75;
 }

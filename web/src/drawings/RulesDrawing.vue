@@ -1,47 +1,25 @@
 <script setup lang="ts">
 import { NRadio } from 'naive-ui'
-import { computed } from 'vue'
+import { computed, defineAsyncComponent } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { usePen } from '../app/pen'
+import { useTokens } from '../app/theme'
+import { rulesChart } from '../charts/rules'
 import WideTable from '../ui/WideTable.vue'
 
 /* What every tuning rule would do on the identified plant, in one picture; the chosen one is inked. */
+const ChartBox = defineAsyncComponent(() => import('../charts/ChartBox.vue'))
 const model = defineModel<Schemas['TuningRule']>({ required: true })
 const { degree, difference, temperatureNumber } = usePen()
 const props = defineProps<{ rules: Schemas['RulesAnswer']; target: number }>()
-const W = 760
-const H = 190
-const L = 46
-const R = 8
-const T = 8
-const B = 22
-const view = computed(() => {
-  const runs = props.rules.runs.flatMap((r) => (r.run ? [{ rule: r.rule, points: r.run.points }] : []))
-  const n = Math.max(2, ...runs.map((r) => r.points.length))
-  const high = Math.min(props.target + 25, Math.max(props.target + 4, ...runs.flatMap((r) => r.points)) + 1)
-  const low = props.target - 14
-  const x = (i: number) => L + (i / (n - 1)) * (W - L - R)
-  const y = (c: number) => T + ((high - c) / (high - low)) * (H - T - B)
-  const line = (points: number[]) =>
-    points
-      .map((c, i) => ({ c, i }))
-      .filter((p) => p.c >= low)
-      .map(
-        (p, k) => `${k ? 'L' : 'M'}${x(p.i).toFixed(1)} ${y(Math.min(high, Math.max(low, p.c))).toFixed(1)}`,
-      )
-      .join('')
-  const seconds = (n - 1) * props.rules.step_s
-  const times = [0, 60, 120, 180, 240, 300].filter((t) => t <= seconds)
-  return {
-    lines: runs.map((r) => ({ rule: r.rule, d: line(r.points) })),
-    set: props.rules.set ? line(props.rules.set.points) : '',
-    y,
-    times: times.map((t) => ({ t, x: x(t / props.rules.step_s) })),
-    fan: x(props.rules.fan_at_s / props.rules.step_s),
-    grid: [props.target - 10, props.target, props.target + 10].filter((c) => c < high),
-  }
-})
+const tokens = useTokens()
+const option = computed(() =>
+  rulesChart(props.rules, model.value, props.target, tokens.value, {
+    number: temperatureNumber,
+    words: (shown, digits) => `${shown.toFixed(digits)} ${degree.value}`,
+  }),
+)
 const one = (v: number | null | undefined, digits = 1) => (v == null ? '–' : v.toFixed(digits))
 </script>
 
@@ -50,38 +28,12 @@ const one = (v: number | null | undefined, digits = 1) => (v == null ? '–' : v
     <h2>
       What each rule would do here: step from {{ difference(40, 0) }} {{ degree }} below, hold, part fan
     </h2>
-    <svg :viewBox="`0 0 ${W} ${H}`" role="img" :aria-label="`Simulated runs of the rules, ${model} inked`">
-      <rect
-        :x="L"
-        :y="view.y(target + 1.5)"
-        :width="W - L - R"
-        :height="view.y(target - 1.5) - view.y(target + 1.5)"
-        class="band"
-      />
-      <template v-for="c in view.grid" :key="c">
-        <path :d="`M${L} ${view.y(c)}H${W - R}`" class="grid" />
-        <text :x="L - 6" :y="view.y(c) + 4" text-anchor="end">{{ temperatureNumber(c).toFixed(0) }}°</text>
-      </template>
-      <path :d="`M${view.fan} ${T}V${H - B}`" class="fan" />
-      <text :x="view.fan + 5" :y="T + 11">part fan</text>
-      <text
-        v-for="t in view.times"
-        :key="t.t"
-        :x="Math.max(L + 10, Math.min(W - 22, t.x))"
-        :y="H - 5"
-        text-anchor="middle"
-      >
-        {{ t.t }} s
-      </text>
-      <path v-for="l in view.lines" :key="l.rule" :d="l.d" class="run" />
-      <path v-if="view.set" :d="view.set" class="set" />
-      <path
-        v-for="l in view.lines.filter((x) => x.rule === model)"
-        :key="`on-${l.rule}`"
-        :d="l.d"
-        class="run on"
-      />
-    </svg>
+    <ChartBox
+      :option="option"
+      :height="220"
+      :label="`Simulated runs of the rules, ${model} inked`"
+      file="rules-compared"
+    />
     <WideTable>
       <thead>
         <tr>
@@ -126,43 +78,6 @@ const one = (v: number | null | undefined, digits = 1) => (v == null ? '–' : v
 </template>
 
 <style scoped>
-svg {
-  width: 100%;
-  display: block;
-  background: var(--sheet);
-  border: 1px solid var(--rule);
-}
-text {
-  font: 12px var(--mono);
-  fill: var(--ink2);
-}
-.band {
-  fill: var(--passWash);
-}
-.grid {
-  stroke: var(--rule);
-}
-.fan {
-  stroke: var(--ink2);
-  stroke-dasharray: 3 3;
-}
-.run {
-  fill: none;
-  stroke: var(--ink2);
-  stroke-opacity: 0.55;
-  stroke-width: 1.1;
-}
-.run.on {
-  stroke: var(--accent);
-  stroke-opacity: 1;
-  stroke-width: 2.6;
-}
-.set {
-  fill: none;
-  stroke: var(--ink);
-  stroke-width: 1.6;
-  stroke-dasharray: 6 4;
-}
 /* A rule's name and reason wrap, so that its figures are seen beside it. */
 th :deep(.n-radio) {
   white-space: normal;

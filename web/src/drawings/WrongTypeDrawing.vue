@@ -53,7 +53,7 @@ svg {
   margin-top: 8px;
 }
 text {
-  font: 12px var(--mono);
+  font: 13px var(--mono);
   fill: var(--ink2);
 }
 .big {

@@ -22,9 +22,14 @@ const printerName = (id: number) => bench.value?.rows.find((r) => r.printer.id =
 const { data: kept, refetch } = useQuery({
   queryKey: ['traces', printer],
   queryFn: () =>
-    answer(client.GET('/api/v1/printers/{id}/traces', { params: { path: { id: printer.value ?? 0 } } })),
-  enabled: () => printer.value !== null,
+    printer.value === null
+      ? get('/api/v1/traces')
+      : answer(client.GET('/api/v1/printers/{id}/traces', { params: { path: { id: printer.value } } })),
 })
+async function example() {
+  view.value = await get('/api/v1/traces/example')
+  name.value = 'An invented example'
+}
 async function show(id: number) {
   view.value = await answer(client.GET('/api/v1/traces/{id}', { params: { path: { id } } }))
   name.value = ''
@@ -82,8 +87,8 @@ const kinds: Record<string, string> = {
       <TraceCurve
         :samples="view.samples"
         :marks="view.reading.marks"
-        :height="280"
-        :width="1184"
+        :band="view.band_c"
+        :height="300"
         :label="`Temperature log: ${view.reading.headline}`"
       />
       <FoldedPart
@@ -106,15 +111,30 @@ const kinds: Record<string, string> = {
         </ul>
       </FoldedPart>
     </template>
-    <section v-if="printer !== null">
-      <h2>Kept logs of {{ printerName(printer) }}</h2>
+    <section v-else class="empty sheet">
+      <p>
+        A log of three minutes is enough: heat to the print temperature, hold, and save what the printer
+        reported each second. With a printer connected, its hold test and its autotune are kept here by
+        themselves.
+      </p>
+      <div class="ways">
+        <NButton @click="example">Read an invented example</NButton>
+        <a class="soft" href="/api/v1/traces/example.csv" download>Its file</a>
+      </div>
+    </section>
+    <section>
+      <h2>
+        {{ printer === null ? 'The last logs that were kept' : `Kept logs of ${printerName(printer)}` }}
+      </h2>
       <p v-if="kept && kept.length === 0" class="quiet">
         None yet. Hold tests, autotunes and dropped files are kept.
       </p>
       <ul v-else class="kept">
         <li v-for="k in kept ?? []" :key="k.id">
           <NButton @click="show(k.id)">
-            {{ kinds[k.kind] ?? k.kind }}<template v-if="k.target_c">, {{ temperature(k.target_c) }}</template
+            <template v-if="printer === null">{{ printerName(k.printer_id) }}: </template
+            >{{ kinds[k.kind] ?? k.kind
+            }}<template v-if="k.target_c">, {{ temperature(k.target_c) }}</template
             >,
             {{ moment(k.at) }}
           </NButton>
@@ -136,19 +156,11 @@ const kinds: Record<string, string> = {
   gap: 16px;
   align-items: end;
 }
-select {
-  width: 100%;
-}
 .marks {
   columns: 3;
   font-size: 14px;
   margin: 0;
   padding-left: 18px;
-}
-summary {
-  cursor: pointer;
-  min-height: 36px;
-  color: var(--ink2);
 }
 .kept {
   list-style: none;

@@ -2,20 +2,33 @@
 import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { usePen } from '../app/pen'
+import { timeWords } from '../charts/trace'
+import FoldedPart from '../ui/FoldedPart.vue'
 
 /* What a log shows, with its evidence; words as well as colour. */
 const props = defineProps<{ reading: Schemas['TraceReading'] }>()
-const tone = computed(() => {
-  switch (props.reading.class) {
-    case 'steady':
-      return 'pass'
-    case 'loop_swinging':
-    case 'fan_stealing_heat':
-    case 'too_short':
-      return 'caution'
-    default:
-      return 'stop'
-  }
+const { temperature } = usePen()
+const faults: Schemas['TraceClass'][] = [
+  'sensor_intermittent',
+  'open_or_short',
+  'heater_failing',
+  'never_reaching',
+]
+const tone = computed(() =>
+  props.reading.class === 'steady' ? 'pass' : faults.includes(props.reading.class) ? 'stop' : 'caution',
+)
+const kinds: Record<Schemas['SegmentKind'], string> = {
+  heat_up: 'heating',
+  hold: 'held',
+  standby: 'standby',
+  pause: 'off, a pause',
+  cool_down: 'cooling',
+}
+/* A log of one heat-up and one hold needs no list. */
+const pieces = computed(() => {
+  const all = props.reading.segments ?? []
+  return all.length > 2 ? all : []
 })
 </script>
 
@@ -26,6 +39,15 @@ const tone = computed(() => {
     <ul v-if="reading.evidence.length">
       <li v-for="e in reading.evidence" :key="e">{{ e }}</li>
     </ul>
+    <FoldedPart v-if="pieces.length" :title="`The log in ${pieces.length} pieces`">
+      <ul>
+        <li v-for="s in pieces" :key="s.from_s">
+          {{ timeWords(s.from_s) }} to {{ timeWords(s.to_s) }}: {{ kinds[s.kind]
+          }}<template v-if="s.target_c"> at {{ temperature(s.target_c) }}</template
+          ><template v-if="s.class !== 'too_short'">: {{ s.label }}</template>
+        </li>
+      </ul>
+    </FoldedPart>
   </div>
 </template>
 

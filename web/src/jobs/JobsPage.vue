@@ -1,24 +1,45 @@
 <script setup lang="ts">
-import { useInfiniteQuery, useQueryClient } from '@tanstack/vue-query'
+import { useInfiniteQuery, useQuery, useQueryClient, keepPreviousData } from '@tanstack/vue-query'
+import { refDebounced } from '@vueuse/core'
 import { NButton } from 'naive-ui'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { ServerError, answer, client } from '../api/client'
+import { ServerError, answer, client, get } from '../api/client'
 import { moment } from '../api/words'
+import ChoiceRow from '../ui/ChoiceRow.vue'
 import FilePick from '../ui/FilePick.vue'
+import PickList from '../ui/PickList.vue'
+import TextLine from '../ui/TextLine.vue'
 import WideTable from '../ui/WideTable.vue'
 
 const A_PAGE = 100
+const printer = ref('')
+const state = ref<'' | 'open' | 'stopped' | 'handed_over'>('')
+const text = ref('')
+const words = refDebounced(text, 200)
+const { data: bench } = useQuery({ queryKey: ['bench'], queryFn: () => get('/api/v1/bench') })
 const {
   data: pages,
   error,
   hasNextPage,
   fetchNextPage,
 } = useInfiniteQuery({
-  queryKey: ['jobs', 'list'],
+  queryKey: ['jobs', 'list', printer, state, words],
   queryFn: ({ pageParam }) =>
-    answer(client.GET('/api/v1/jobs', { params: { query: { before: pageParam } } })),
+    answer(
+      client.GET('/api/v1/jobs', {
+        params: {
+          query: {
+            before: pageParam,
+            printer: printer.value ? Number(printer.value) : undefined,
+            state: state.value || undefined,
+            text: words.value || undefined,
+          },
+        },
+      }),
+    ),
+  placeholderData: keepPreviousData,
   initialPageParam: undefined as number | undefined,
   getNextPageParam: (last) => (last.length < A_PAGE ? undefined : last.at(-1)?.id),
 })
@@ -56,8 +77,41 @@ async function take(file: File) {
       <FilePick label="Take in a job file" accept=".json,application/json" @file="take" />
     </div>
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
+    <div class="filters">
+      <PickList
+        id="jobs-printer"
+        v-model="printer"
+        label="Printer"
+        :options="[
+          { value: '', label: 'all' },
+          ...[...(bench?.rows ?? []).map((r) => r.printer), ...(bench?.retired ?? [])].map((p) => ({
+            value: String(p.id),
+            label: p.name,
+          })),
+        ]"
+      />
+      <TextLine
+        id="jobs-text"
+        v-model="text"
+        class="grow"
+        label="Number, complaint, customer or technician"
+      />
+      <ChoiceRow
+        v-model="state"
+        name="state"
+        label="State"
+        :options="[
+          { value: '', label: 'all' },
+          { value: 'open', label: 'open' },
+          { value: 'stopped', label: 'stopped' },
+          { value: 'handed_over', label: 'handed over' },
+        ]"
+      />
+    </div>
     <p v-if="error" class="error">{{ error.message }}</p>
-    <p v-else-if="data && data.length === 0">No job yet.</p>
+    <p v-else-if="data && data.length === 0">
+      {{ printer || state || words ? 'No job like that.' : 'No job yet.' }}
+    </p>
     <WideTable v-else-if="data">
       <thead>
         <tr>
@@ -100,12 +154,5 @@ async function take(file: File) {
 }
 .more {
   margin-top: 12px;
-}
-label.soft {
-  color: var(--ink);
-  font-size: 16px;
-}
-label.soft:focus-within {
-  outline: 3px solid var(--accent);
 }
 </style>

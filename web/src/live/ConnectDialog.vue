@@ -131,14 +131,6 @@ const speeds = computed(() =>
   display: flex;
   gap: 8px;
 }
-select {
-  flex: 1;
-  min-width: 0;
-  width: 100%;
-}
-.with .soft {
-  flex: none;
-}
 .warn {
   border-left: 5px solid var(--stop);
   background: var(--stopWash);
@@ -147,9 +139,5 @@ select {
 }
 .warn strong {
   color: var(--stop);
-}
-.ways {
-  display: flex;
-  gap: 10px;
 }
 </style>

@@ -124,7 +124,7 @@ async function disconnect() {
       off the hot end, ventilate. Mains-side work is for a licensed electrician under the local code.
     </p>
     <RoutineBar v-if="running" :printer="id" :routine="running" />
-    <LiveCurve v-if="printer" :printer="id" :seconds="1200" :height="250" :width="1184" />
+    <LiveCurve v-if="printer" :printer="id" :seconds="1200" :height="250" />
     <h2 class="gap">What was sent and answered</h2>
     <div class="tools">
       <div class="find">
@@ -171,11 +171,6 @@ async function disconnect() {
   gap: 20px;
   align-items: start;
 }
-.ways {
-  display: flex;
-  gap: 8px;
-  flex: none;
-}
 .warn {
   border-left: 5px solid var(--stop);
   padding-left: 12px;
@@ -192,9 +187,6 @@ async function disconnect() {
   grid-template-columns: 1fr 1.4fr;
   gap: 20px;
   align-items: end;
-}
-.find input {
-  width: 100%;
 }
 .send {
   display: grid;

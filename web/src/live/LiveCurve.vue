@@ -7,14 +7,10 @@ import TraceCurve from '../drawings/TraceCurve.vue'
 import { usePen } from '../app/pen'
 
 const { temperature } = usePen()
-const props = withDefaults(
-  defineProps<{ printer: number; seconds?: number; height?: number; width?: number }>(),
-  {
-    seconds: 900,
-    height: 220,
-    width: 760,
-  },
-)
+const props = withDefaults(defineProps<{ printer: number; seconds?: number; height?: number }>(), {
+  seconds: 900,
+  height: 240,
+})
 const id = toRef(props, 'printer')
 const span = toRef(props, 'seconds')
 const { data } = useQuery({
@@ -35,8 +31,8 @@ const now = computed(() => data.value?.samples.at(-1)?.temp_c)
     v-if="data && data.samples.length > 1"
     :samples="data.samples"
     :ceiling="data.ceiling_c"
+    :band="data.band_c"
     :height="height"
-    :width="width"
     :label="`Nozzle temperature, the last ${Math.round(seconds / 60)} minutes; now ${temperature(now)}`"
     live
   />

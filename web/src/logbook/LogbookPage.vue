@@ -37,12 +37,17 @@ const { data, error } = useQuery({
 })
 const name = (id: number | null | undefined) =>
   bench.value?.rows.find((r) => r.printer.id === id)?.printer.name ?? ''
+const partName = (id: string) => catalogue.value?.parts.find((p) => p.id === id)?.label ?? id
 async function write() {
   failure.value = ''
   try {
     await answer(
       client.POST('/api/v1/logbook', {
-        body: { text: note.value, printer_id: printer.value ? Number(printer.value) : null },
+        body: {
+          text: note.value,
+          printer_id: printer.value ? Number(printer.value) : null,
+          part: (part.value || null) as Schemas['Part'] | null,
+        },
       }),
     )
     note.value = ''
@@ -114,6 +119,7 @@ async function write() {
             <span v-if="e.verdict" class="chip" :class="toneOf[e.verdict]">{{
               e.verdict.replace('_', ' ')
             }}</span>
+            <span v-if="e.part" class="chip">{{ partName(e.part) }}</span>
             {{ e.text }}
             <span v-if="e.superseded_by" class="quiet">(replaced by {{ e.superseded_by }})</span>
             <span v-if="e.supersedes" class="quiet">(replaces {{ e.supersedes }})</span>
@@ -126,20 +132,6 @@ async function write() {
 </template>
 
 <style scoped>
-.filters {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 12px;
-  align-items: end;
-  margin: 14px 0;
-}
-.grow {
-  flex: 1 1 180px;
-  min-width: 0;
-}
-.grow input {
-  width: 100%;
-}
 .when {
   white-space: nowrap;
 }

@@ -10,6 +10,13 @@ import ReadingField from '../ui/ReadingField.vue'
 /* Adds a printer, or puts right what is known of one. */
 const shown = defineModel<boolean>('shown', { required: true })
 const props = defineProps<{ page?: Schemas['PrinterPage'] }>()
+/* Told when the form has gone, so that the hand can go on at the new printer. */
+const emit = defineEmits<{ added: [id: number] }>()
+const added = ref<number | null>(null)
+function left() {
+  if (added.value !== null) emit('added', added.value)
+  added.value = null
+}
 const queries = useQueryClient()
 const { data: fields } = useQuery({
   queryKey: ['printer-fields'],
@@ -22,6 +29,29 @@ const kind = ref('')
 const typed = ref<Record<string, Schemas['Entry']>>({})
 const confirmed = ref<string[]>([])
 const problem = ref<Schemas['Problem'] | null>(null)
+/* A new printer in three short steps; one that is there all at once. */
+const STEPS = [
+  { title: 'the machine', groups: ['frame', 'bed', 'bed surface', 'bed probe'] },
+  {
+    title: 'the hot end',
+    groups: ['nozzle', 'heat break', 'heater block', 'heater cartridge', 'temperature sensor'],
+  },
+  { title: 'drive and board', groups: [] },
+]
+const step = ref(0)
+const stepOf = (group: string) => {
+  const named = STEPS.findIndex((s) => s.groups.includes(group))
+  return named < 0 ? STEPS.length - 1 : named
+}
+const last = computed(() => props.page !== undefined || step.value === STEPS.length - 1)
+const asked = computed(() =>
+  props.page ? (fields.value ?? []) : (fields.value ?? []).filter((f) => stepOf(f.group) === step.value),
+)
+async function go(to: number) {
+  step.value = to
+  await nextTick()
+  form.value?.querySelector<HTMLElement>('[data-reading], [role=combobox]')?.focus()
+}
 const title = computed(() => (props.page ? `What is known of ${props.page.printer.name}` : 'Add a printer'))
 watch(
   shown,
@@ -29,6 +59,7 @@ watch(
     if (!open) return
     problem.value = null
     confirmed.value = []
+    step.value = 0
     if (!props.page) return
     name.value = props.page.printer.name
     kind.value = props.page.printer.kind
@@ -36,15 +67,11 @@ watch(
   },
   { immediate: true },
 )
+const of = (field: string) => problem.value?.errors.find((e) => e.field === field)
 /* A message that no field shows stands below. */
 const loose = computed(() => {
   const p = problem.value
-  if (!p) return ''
-  return p.errors.length > 0
-    ? p.errors.some((e) => ['name', 'kind'].includes(e.field))
-      ? p.detail
-      : `${p.errors.length} to put right above.`
-    : p.detail
+  return !p ? '' : p.errors.length > 0 ? `${p.errors.length} to put right above.` : p.detail
 })
 async function save() {
   problem.value = null
@@ -54,7 +81,7 @@ async function save() {
       await answer(
         client.PUT('/api/v1/printers/{id}', { params: { path: { id: props.page.printer.id } }, body }),
       )
-    else await answer(client.POST('/api/v1/printers/typed', { body }))
+    else added.value = (await answer(client.POST('/api/v1/printers/typed', { body }))).id
     await queries.invalidateQueries({ queryKey: ['bench'] })
     await queries.invalidateQueries({ queryKey: ['printer'] })
     shown.value = false
@@ -65,6 +92,10 @@ async function save() {
   } catch (e) {
     if (!(e instanceof ServerError)) return
     problem.value = e.problem
+    const wrong = e.problem.errors[0]?.field ?? ''
+    const field = fields.value?.find((f) => f.path === wrong)
+    if (field) step.value = stepOf(field.group)
+    else if (['name', 'kind'].includes(wrong)) step.value = 0
     // The form is longer than the screen: the hand goes to what is to be put right.
     await nextTick()
     form.value?.querySelector<HTMLElement>('[aria-invalid=true]')?.focus()
@@ -77,21 +108,31 @@ function confirm(path: string) {
 </script>
 
 <template>
-  <NModal v-model:show="shown">
+  <NModal v-model:show="shown" @after-leave="left">
     <div ref="form" class="sheet form" role="dialog" aria-modal="true" aria-labelledby="printer-title">
-      <h1 id="printer-title">{{ title }}</h1>
+      <h1 id="printer-title">
+        {{ title
+        }}<template v-if="!page">: {{ step + 1 }} of {{ STEPS.length }}, {{ STEPS[step]?.title }}</template>
+      </h1>
       <p class="quiet">
         Leave blank what you don’t know: the printer is then taken for the most careful one, and stations ask
         when they need it.
       </p>
-      <div class="two">
-        <ReadingField v-model="name" path="name" label="Name" words small />
-        <ReadingField v-model="kind" path="kind" label="Kind, in your words" words small />
+      <div v-if="page || step === 0" class="two">
+        <ReadingField v-model="name" path="name" label="Name" words small :error="of('name')" />
+        <ReadingField
+          v-model="kind"
+          path="kind"
+          label="Kind, in your words"
+          words
+          small
+          :error="of('kind')"
+        />
       </div>
       <div class="all">
         <FactFields
           v-model="typed"
-          :fields="fields ?? []"
+          :fields="asked"
           :problems="problem?.errors ?? []"
           grouped
           @confirm="confirm"
@@ -99,7 +140,11 @@ function confirm(path: string) {
       </div>
       <p v-if="loose" class="error" role="alert">{{ loose }}</p>
       <div class="ways">
-        <NButton type="primary" @click="save">{{ page ? 'Keep' : 'Add' }}</NButton>
+        <NButton v-if="!last" type="primary" data-close @click="go(step + 1)">Go on</NButton>
+        <NButton :type="last ? 'primary' : 'default'" :data-close="last ? '' : undefined" @click="save">
+          {{ page ? 'Keep' : last ? 'Add' : 'Add, the rest is not known' }}
+        </NButton>
+        <NButton v-if="!page && step > 0" @click="go(step - 1)">Back</NButton>
         <NButton @click="shown = false">Not now</NButton>
       </div>
     </div>
@@ -122,16 +167,17 @@ function confirm(path: string) {
   gap: 10px 18px;
 }
 .all {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 0 24px;
+  align-content: start;
   overflow-y: auto;
   min-height: 120px;
   padding-right: 8px;
 }
-.ways {
-  display: flex;
-  gap: 10px;
-}
 @media (max-width: 800px) {
-  .two {
+  .two,
+  .all {
     grid-template-columns: minmax(0, 1fr);
   }
 }

@@ -4,11 +4,12 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 
-import { ServerError, answer, client, get } from '../api/client'
+import { ServerError, answer, client, get, type Schemas } from '../api/client'
 import { moment } from '../api/words'
 import ChainDrawing from '../drawings/ChainDrawing.vue'
 import { useLivePrinter } from '../live/useLive'
 import PrinterForm from './PrinterForm.vue'
+import ValueForm from './ValueForm.vue'
 import { usePen } from '../app/pen'
 import WideTable from '../ui/WideTable.vue'
 
@@ -26,6 +27,12 @@ const parameter = (p: string) => catalogue.value?.parameters.find((x) => x.id ==
 const part = (p: string) => catalogue.value?.parts.find((x) => x.id === p)?.label ?? p
 const queries = useQueryClient()
 const editing = ref(false)
+const noting = ref(false)
+const first = ref<Schemas['SettingShown']>()
+function note(setting?: Schemas['SettingShown']) {
+  first.value = setting
+  noting.value = true
+}
 const failure = ref('')
 async function retire(retired: boolean) {
   failure.value = ''
@@ -70,10 +77,14 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
       <RouterLink v-else class="act" :to="`/jobs/new/${id}`">New job</RouterLink>
     </div>
     <PrinterForm v-model:shown="editing" :page="data" />
-    <ChainDrawing :chain="data.chain" />
+    <ValueForm v-model:shown="noting" :page="data" :first="first" />
+    <ChainDrawing :chain="data.chain" :replaced="data.replaced" />
     <div class="two">
       <section>
-        <h2>Parts over time</h2>
+        <div class="head">
+          <h2>Parts over time</h2>
+          <NButton @click="editing = true">Put a part right</NButton>
+        </div>
         <p v-if="data.fittings.length === 0" class="quiet">
           No part noted yet. Parts appear when a job fits them.
         </p>
@@ -92,7 +103,10 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
         </NButton>
       </section>
       <section>
-        <h2>Values over time</h2>
+        <div class="head">
+          <h2>Values over time</h2>
+          <NButton @click="note()">Note a value</NButton>
+        </div>
         <p v-if="data.settings.length === 0" class="quiet">
           No value noted yet. Values appear when a station is closed.
         </p>
@@ -100,9 +114,18 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
           <tbody>
             <tr v-for="(s, i) in data.settings" :key="i" :class="{ old: s.until_at }">
               <th scope="row">{{ parameter(s.parameter)?.label }}</th>
-              <td class="mono">{{ s.value ?? s.value_text }} {{ parameter(s.parameter)?.unit }}</td>
+              <td class="mono">{{ s.shown }}</td>
               <td>{{ filament(s.filament_id) }}</td>
               <td>{{ moment(s.from_at) }}</td>
+              <td>
+                <NButton
+                  v-if="!s.until_at"
+                  quaternary
+                  :aria-label="`Change ${parameter(s.parameter)?.label} ${filament(s.filament_id) ?? ''}`"
+                  @click="note(s)"
+                  >Change</NButton
+                >
+              </td>
             </tr>
           </tbody>
         </WideTable>
@@ -122,6 +145,12 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
 }
 .top > div {
   flex: 1;
+}
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  margin-bottom: 6px;
 }
 .two {
   display: grid;

@@ -96,11 +96,4 @@ td {
   align-items: end;
   margin: 12px 0 30px;
 }
-.grow {
-  flex: 1 1 180px;
-  min-width: 0;
-}
-.grow input {
-  width: 100%;
-}
 </style>

@@ -92,6 +92,7 @@ function instrument(i: Schemas['Instrument'], key: 'half_width' | 'shared_half_w
         <fieldset v-for="{ spec, now, says } in rules" :id="spec.id" :key="spec.id">
           <legend class="visually-hidden">{{ spec.question }}</legend>
           <FoldedPart :title="spec.question" :says="says" :open="route.hash === `#${spec.id}`">
+            <p class="quiet">{{ spec.decides }}</p>
             <NRadioGroup
               :value="now?.option"
               :name="spec.id"
@@ -243,11 +244,6 @@ function instrument(i: Schemas['Instrument'], key: 'half_width' | 'shared_half_w
 }
 .part {
   margin-top: 26px;
-}
-td label {
-  margin: 0;
-  color: var(--ink);
-  font-size: 16px;
 }
 .value :deep(.line) {
   display: inline-block;

@@ -185,7 +185,8 @@ async function readGains() {
       v-if="log"
       :samples="log.samples"
       :marks="fault ? newest.reading.marks : []"
-      :height="200"
+      :band="log.band_c"
+      :height="220"
       :label="`${newest.name}: ${newest.reading.headline}`"
     />
   </template>
@@ -241,11 +242,6 @@ async function readGains() {
 </template>
 
 <style scoped>
-.ways {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 10px;
-}
 .written {
   border-left: 6px solid var(--rule);
   padding-left: 14px;
@@ -262,9 +258,6 @@ async function readGains() {
   grid-template-columns: 1fr 1fr 1fr 1.2fr auto;
   gap: 10px;
   align-items: end;
-}
-select {
-  width: 100%;
 }
 .two {
   display: grid;

@@ -31,7 +31,4 @@ const asking = ref(false)
   justify-content: space-between;
   color: var(--ink2);
 }
-.soft {
-  flex: none;
-}
 </style>

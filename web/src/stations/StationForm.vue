@@ -250,11 +250,12 @@ async function run(act: Schemas['Act']) {
   width: 100%;
 }
 @media (max-width: 600px) {
+  /* As wide as its smallest label wants it: 12 px. */
   .drawing :deep(svg) {
-    min-width: 560px;
+    min-width: var(--least, 735px);
   }
-  .beside .drawing :deep(svg) {
-    min-width: 0;
+  .group .drawing :deep(svg[role='img']) {
+    max-height: none;
   }
   .beside {
     grid-template-columns: minmax(0, 1fr);

@@ -294,14 +294,6 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 .dialog {
   width: 460px;
 }
-.dialog input {
-  width: 100%;
-}
-.ways {
-  display: flex;
-  gap: 10px;
-  margin-top: 14px;
-}
 :deep(.grid) {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(170px, 1fr));

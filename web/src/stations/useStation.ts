@@ -200,7 +200,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
   }, 120)
   const evaluateSoon = useDebounceFn(() => {
     void evaluate()
-  }, 90)
+  }, 40)
 
   watch(
     query.data,

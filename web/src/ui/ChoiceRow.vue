@@ -1,11 +1,35 @@
 <script setup lang="ts" generic="T extends string">
 /* One of a few answers, as large as a thumb. */
+import { meant, onward } from './onward'
+
 const model = defineModel<T>()
-defineProps<{ name: string; label: string; options: { value: T; label: string }[]; error?: string }>()
+const props = defineProps<{
+  name: string
+  label: string
+  options: { value: T; label: string }[]
+  error?: string
+}>()
+/* The first letter of an answer gives it. */
+function letter(event: KeyboardEvent) {
+  if (event.ctrlKey || event.metaKey || event.altKey) return
+  const option =
+    props.options[
+      meant(
+        event.key,
+        props.options.map((o) => o.label),
+      )
+    ]
+  if (!option) return
+  event.preventDefault()
+  event.stopPropagation()
+  model.value = option.value
+  const row = event.currentTarget as HTMLElement
+  row.querySelector<HTMLElement>(`input[value="${CSS.escape(option.value)}"]`)?.focus()
+}
 </script>
 
 <template>
-  <fieldset>
+  <fieldset data-answers @keydown.enter="onward" @keydown="letter">
     <legend>{{ label }}</legend>
     <div class="row">
       <label v-for="o in options" :key="o.value" :class="{ on: model === o.value }">

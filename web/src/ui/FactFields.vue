@@ -61,7 +61,7 @@ const groups = computed(() => {
 <style scoped>
 .group {
   display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(230px, 1fr));
+  grid-template-columns: repeat(auto-fill, minmax(190px, 1fr));
   gap: 12px 18px;
   border: 0;
   border-top: 1px solid var(--rule);

@@ -2,6 +2,7 @@
 import { computed, ref, watch } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { onward } from './onward'
 
 const model = defineModel<Schemas['Entry']>()
 const props = defineProps<{
@@ -42,16 +43,6 @@ const text = computed({
     model.value = other.value && bare(v) && shownUnit.value === props.unit ? v.trim() + other.value : v
   },
 })
-/** Enter goes on to the next reading. */
-function next(event: KeyboardEvent) {
-  if (event.ctrlKey || event.metaKey) return
-  event.preventDefault()
-  const fields = [...document.querySelectorAll<HTMLElement>('[data-reading]')].filter(
-    (f) => f.offsetParent !== null,
-  )
-  const at = fields.indexOf(event.target as HTMLElement)
-  ;(fields[at + 1] ?? document.querySelector<HTMLElement>('[data-close]'))?.focus()
-}
 </script>
 
 <template>
@@ -62,21 +53,29 @@ function next(event: KeyboardEvent) {
         :id="id"
         v-model="text"
         data-reading
+        :data-prefilled="from ? '' : undefined"
         type="text"
         :inputmode="words ? 'text' : 'decimal'"
         autocomplete="off"
         :aria-invalid="error ? 'true' : undefined"
         :aria-describedby="error ? `${id}-error` : undefined"
-        @keydown.enter="next"
+        @keydown.enter="onward"
       />
       <span v-if="shownUnit" class="unit">{{ shownUnit }}</span>
     </div>
     <p v-if="from && !error" class="from">from {{ from }}</p>
     <div v-if="error" :id="`${id}-error`" class="error">
       {{ error.message }}
-      <span v-if="error.take != null" class="ways">
-        <button type="button" class="soft" @click="emit('accept', error.take)">Take {{ error.take }}</button>
-        <button v-if="error.code === 'did_you_mean'" type="button" class="soft" @click="emit('confirm')">
+      <span v-if="error.take != null || error.code === 'outlier'" class="ways">
+        <button v-if="error.take != null" type="button" class="soft" @click="emit('accept', error.take)">
+          Take {{ error.take }}
+        </button>
+        <button
+          v-if="error.code === 'did_you_mean' || error.code === 'outlier'"
+          type="button"
+          class="soft"
+          @click="emit('confirm')"
+        >
           It is right
         </button>
       </span>

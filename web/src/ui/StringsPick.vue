@@ -1,14 +1,23 @@
 <script setup lang="ts">
 /* Reference pictures for strings between two towers, 0 (none) to 5 (curtain): drawn by one rule, so
    that two people score alike. */
+import { onward } from './onward'
+
 const model = defineModel<string | number | null>()
 defineProps<{ error?: string }>()
 const words = ['none', 'a hair', 'a few', 'many', 'thick', 'curtain']
 const counts = [0, 1, 4, 8, 12, 22]
+/* The number of a picture takes it. */
+function digit(event: KeyboardEvent) {
+  if (!/^[0-5]$/.test(event.key)) return
+  model.value = event.key
+  const row = event.currentTarget as HTMLElement
+  row.querySelector<HTMLElement>(`input[value="${event.key}"]`)?.focus()
+}
 </script>
 
 <template>
-  <fieldset>
+  <fieldset data-answers @keydown.enter="onward" @keydown="digit">
     <legend>Strings: choose the picture that looks most like it</legend>
     <div class="row">
       <label v-for="(word, i) in words" :key="i" :class="{ on: String(model) === String(i) }">

@@ -22,7 +22,9 @@ mod thin;
 mod trace;
 mod tuning;
 
-pub use classify::{Mark, PhysicalLimits, TraceClass, TraceReading, read_class};
+pub use classify::{
+    Mark, PhysicalLimits, SegmentKind, SegmentReading, TraceClass, TraceReading, read_class,
+};
 pub use coast::{Coast, CoastLag};
 pub use control::{Controller, ControllerSettings, Gains, GainsError, OutputForm};
 pub use cooling::{

@@ -39,11 +39,13 @@ fn open_loop(plant: &Plant, s: &ControllerSettings, w: f64) -> (f64, f64) {
     )
 }
 
-/// Gain and phase margin of a loop, continuous in time: the first crossings of −180° and of gain 1.
+/// Gain and phase margin of a loop, continuous in time: of all crossings of −180° the one nearest to gain 1, of
+/// all crossings of gain 1 the one nearest to −180°.
 ///
-/// Source: definitions as in any textbook of control (Åström & Murray, "Feedback Systems", 2008, 9.3);
-/// checked against a reference library. None where the phase or the gain crosses nothing in the range
-/// of hot ends: such a loop can't swing there.
+/// A loop with a strong integral can lie beyond −180° at low frequencies, where its gain is high, and come back:
+/// the first crossing is then not the one that counts. Source: definitions as in any textbook of control (Åström
+/// & Murray, "Feedback Systems", 2008, 9.3); checked against a reference library. None where the phase or the gain
+/// crosses nothing in the range of hot ends: such a loop can't swing there.
 #[must_use]
 pub fn margins(plant: &Plant, settings: &ControllerSettings) -> Option<Margins> {
     let at = |i: u32| LOW * (HIGH / LOW).powf(f64::from(i) / f64::from(STEPS));
@@ -60,14 +62,26 @@ pub fn margins(plant: &Plant, settings: &ControllerSettings) -> Option<Margins> 
     };
     let late = |w: f64| open_loop(plant, settings, w).1 < -PI;
     let small = |w: f64| open_loop(plant, settings, w).0 < 1.0;
-    let first = |crossed: &dyn Fn(f64) -> bool| {
+    // Each crossing, whichever way, as the frequency where it is.
+    let crossings = |side: &dyn Fn(f64) -> bool| -> Vec<f64> {
         (1..=STEPS)
-            .find(|i| crossed(at(*i)))
-            .map(|i| bisect(at(i - 1), at(i), crossed))
+            .filter(|i| side(at(i - 1)) != side(at(*i)))
+            .map(|i| {
+                let after = side(at(i));
+                bisect(at(i - 1), at(i), &|w| side(w) == after)
+            })
+            .collect()
     };
-    let (wp, wg) = (first(&late)?, first(&small)?);
+    let gain = crossings(&late)
+        .into_iter()
+        .map(|w| 1.0 / open_loop(plant, settings, w).0)
+        .min_by(|a, b| a.ln().abs().total_cmp(&b.ln().abs()))?;
+    let phase = crossings(&small)
+        .into_iter()
+        .map(|w| open_loop(plant, settings, w).1 + PI)
+        .min_by(|a, b| a.abs().total_cmp(&b.abs()))?;
     Some(Margins {
-        gain: 1.0 / open_loop(plant, settings, wp).0,
-        phase_deg: (open_loop(plant, settings, wg).1 + PI).to_degrees(),
+        gain,
+        phase_deg: phase.to_degrees(),
     })
 }

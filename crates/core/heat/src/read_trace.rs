@@ -62,8 +62,10 @@ pub fn read_trace(text: &str) -> TraceFile {
 struct Columns {
     separator: char,
     time: usize,
-    /// Factor to seconds.
-    unit_s: f64,
+    /// Factor to seconds; none where the unit isn't said.
+    unit_s: Option<f64>,
+    /// Temperatures are in °F.
+    fahrenheit: bool,
     temp: usize,
     target: Option<usize>,
     duty: Option<usize>,
@@ -76,37 +78,77 @@ fn heading(line: &str) -> Option<Columns> {
         .split(separator)
         .map(|n| n.trim().trim_matches('"').to_lowercase())
         .collect();
-    let find = |wanted: &[&str]| {
-        names
-            .iter()
-            .position(|n| wanted.iter().any(|w| n.starts_with(w)))
+    // A name that begins with the word, before one that only has it in it.
+    let find = |wanted: &[&str], not: &[usize]| {
+        let free = |i: &usize| !not.contains(i);
+        let begins = |n: &String| wanted.iter().any(|w| n.starts_with(w));
+        let has = |n: &String| wanted.iter().any(|w| w.len() > 2 && n.contains(w));
+        (0..names.len())
+            .filter(free)
+            .find(|i| begins(&names[*i]))
+            .or_else(|| (0..names.len()).filter(free).find(|i| has(&names[*i])))
     };
-    let time = find(&["time", "t_s", "seconds", "sec", "ms", "min", "zeit"])?;
-    let target = find(&["target", "set", "soll"]);
-    let temp = names.iter().enumerate().position(|(i, n)| {
-        Some(i) != target
-            && ["temp", "nozzle", "hot", "actual", "ist", "t0"]
+    let time = find(
+        &[
+            "time", "t_s", "seconds", "sec", "ms", "min", "zeit", "date", "clock", "uptime",
+        ],
+        &[],
+    )?;
+    // Bed and chamber are other loops.
+    let others: Vec<usize> = (0..names.len())
+        .filter(|i| {
+            ["bed", "chamber", "tool1", "t1", "extruder1"]
                 .iter()
-                .any(|w| n.starts_with(w))
-            && !n.contains("target")
-    })?;
+                .any(|w| names[*i].contains(w))
+        })
+        .chain([time])
+        .collect();
+    let target = find(&["target", "set", "soll", "goal", "ziel"], &others);
+    let duty = find(&["duty", "power", "output", "pwm", "heater"], &others);
+    let fan = find(&["fan"], &others);
+    let taken: Vec<usize> = others
+        .iter()
+        .copied()
+        .chain(target)
+        .chain(duty)
+        .chain(fan)
+        .collect();
+    let temp = find(
+        &[
+            "temp", "nozzle", "hot", "actual", "ist", "t0", "tool0", "extruder", "current",
+            "reading",
+        ],
+        &taken,
+    )?;
     let unit = names[time].as_str();
     let unit_s = if unit.contains("ms") || unit.contains("milli") {
-        0.001
+        Some(0.001)
     } else if unit.contains("min") {
-        60.0
+        Some(60.0)
+    } else if unit.ends_with("_s")
+        || unit.contains("sec")
+        || unit.contains("(s)")
+        || unit.contains("[s]")
+    {
+        Some(1.0)
     } else {
-        1.0
+        None
     };
-    let target = target.or_else(|| names.iter().position(|n| n.contains("target")));
+    let unit_of = |n: &str| {
+        n.ends_with("_f")
+            || ["°f", "(f)", "[f]", "degf", "deg f", "fahrenheit"]
+                .iter()
+                .any(|u| n.contains(u))
+    };
     Some(Columns {
         separator,
         time,
         unit_s,
+        fahrenheit: unit_of(&names[temp]),
         temp,
         target,
-        duty: find(&["duty", "power", "output", "pwm", "heater"]),
-        fan: find(&["fan"]),
+        duty,
+        fan,
     })
 }
 
@@ -119,7 +161,59 @@ fn number(text: &str, decimal_comma: bool) -> Option<f64> {
     };
     t.parse::<f64>()
         .ok()
-        .filter(|v| v.is_finite() && v.abs() < 1e12)
+        .filter(|v| v.is_finite() && v.abs() < 1e15)
+}
+
+/// A day [s].
+const DAY_S: f64 = 86_400.0;
+
+/// Seconds of a time: a number, `HH:MM:SS.s`, `MM:SS`, or a date and a time after ISO 8601 (of which the day
+/// counts too). Zones are left out: a log doesn't change them half-way.
+fn clock(text: &str, decimal_comma: bool) -> Option<f64> {
+    let t = text.trim().trim_matches('"');
+    if !t.contains(':') {
+        return number(t, decimal_comma);
+    }
+    let (date, time) = match t.split_once(['T', ' ']) {
+        Some((d, rest)) => (Some(d), rest),
+        None => (None, t),
+    };
+    let time = time.trim_end_matches('Z');
+    let time = time
+        .split(['+', '−'])
+        .next()
+        .unwrap_or(time)
+        .replace(',', ".");
+    let parts: Vec<f64> = time
+        .split(':')
+        .map(|p| {
+            p.parse::<f64>()
+                .ok()
+                .filter(|v| (0.0..100_000.0).contains(v))
+        })
+        .collect::<Option<_>>()?;
+    let day_s = match parts[..] {
+        [h, m, s] => h * 3600.0 + m * 60.0 + s,
+        [m, s] => m * 60.0 + s,
+        _ => return None,
+    };
+    let Some(date) = date else {
+        return Some(day_s);
+    };
+    let ymd: Vec<i64> = date
+        .split('-')
+        .map(|p| p.parse().ok())
+        .collect::<Option<_>>()?;
+    let [y, m, d] = ymd[..] else { return None };
+    // Days from civil (Hinnant 2013, from memory): exact in the Gregorian calendar.
+    let y = if m <= 2 { y - 1 } else { y };
+    let era = y.div_euclid(400);
+    let of_era = y - era * 400;
+    let of_year = (153 * ((m + 9) % 12) + 2) / 5 + d - 1;
+    // OK because a date of four digits is far inside a double.
+    #[allow(clippy::cast_precision_loss)]
+    let days = (era * 146_097 + of_era * 365 + of_era / 4 - of_era / 100 + of_year) as f64;
+    Some(days * DAY_S + day_s)
 }
 
 fn note(file: &mut TraceFile, line: usize, column: usize, says: String) {
@@ -151,6 +245,7 @@ fn read_csv(text: &str) -> TraceFile {
     };
     let decimal_comma = columns.separator != ',';
     let mut samples: Vec<Sample> = Vec::new();
+    let mut days = 0.0;
     for (i, line) in lines {
         if line.trim().is_empty() {
             continue;
@@ -174,7 +269,11 @@ fn read_csv(text: &str) -> TraceFile {
         };
         let mut need = |n: usize, what: &str| {
             let cell = cells.get(n).copied().unwrap_or_default();
-            let got = number(cell, decimal_comma);
+            let got = if what == "time" {
+                clock(cell, decimal_comma)
+            } else {
+                number(cell, decimal_comma)
+            };
             if got.is_none() {
                 note(
                     &mut file,
@@ -188,9 +287,17 @@ fn read_csv(text: &str) -> TraceFile {
         let Some(t) = need(columns.time, "time") else {
             continue;
         };
-        let Some(temp_c) = need(columns.temp, "temperature") else {
+        let Some(temp) = need(columns.temp, "temperature") else {
             continue;
         };
+        let celsius = |v: f64| {
+            if columns.fahrenheit {
+                (v - 32.0) / 1.8
+            } else {
+                v
+            }
+        };
+        let temp_c = celsius(temp);
         if !(-300.0..=1_500.0).contains(&temp_c) {
             note(
                 &mut file,
@@ -200,7 +307,18 @@ fn read_csv(text: &str) -> TraceFile {
             );
             continue;
         }
-        let t_s = t * columns.unit_s;
+        let clocked = cells.get(columns.time).is_some_and(|c| c.contains(':'));
+        // Epoch and uptime counters in milliseconds are too large for anything else.
+        let unit = columns
+            .unit_s
+            .unwrap_or(if t.abs() > 1e11 { 0.001 } else { 1.0 });
+        let mut t_s = if clocked { t } else { t * unit };
+        t_s += days;
+        // Past midnight the clock begins anew.
+        if clocked && samples.last().is_some_and(|l| t_s < l.t_s - DAY_S / 2.0) {
+            days += DAY_S;
+            t_s += DAY_S;
+        }
         if samples.last().is_some_and(|l| t_s <= l.t_s) {
             note(
                 &mut file,
@@ -220,10 +338,15 @@ fn read_csv(text: &str) -> TraceFile {
         samples.push(Sample {
             t_s,
             temp_c,
-            target_c: may(columns.target),
+            // Off is off in any unit.
+            target_c: may(columns.target).map(|v| if v == 0.0 { 0.0 } else { celsius(v) }),
             duty: may(columns.duty),
             fan: may(columns.fan),
         });
+    }
+    if columns.fahrenheit {
+        file.notes
+            .push("The heading says °F: temperatures are taken so.".into());
     }
     if columns.duty.is_none() {
         file.notes.push(

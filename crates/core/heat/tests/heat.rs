@@ -512,7 +512,11 @@ fn trace_classes_are_told_apart() {
         TraceClass::Steady
     );
     assert_eq!(
-        class(&drawn(300, |t| (200.0 + 6.0 * wave(t, 40.0), 0.3, 0.0))),
+        class(&drawn(300, |t| (
+            200.0 + 6.0 * wave(t, 40.0),
+            0.3 - 0.2 * wave(t, 40.0),
+            0.0
+        ))),
         TraceClass::LoopSwinging
     );
     assert_eq!(

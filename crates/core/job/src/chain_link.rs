@@ -77,7 +77,10 @@ impl ChainLink {
             _ => (ChainState::Holds, format!("{}: holds.", p.label())),
         };
         let shakes = |part: Part| {
-            let mut of_part = Replacement::ALL.into_iter().filter(|r| r.part() == part);
+            let mut of_part = Replacement::ALL
+                .iter()
+                .copied()
+                .filter(|r| r.part() == part);
             of_part.any(|r| default_cell(r, p).is_some())
         };
         Self {
@@ -92,7 +95,8 @@ impl ChainLink {
                 .map(|a| a.upstream)
                 .collect(),
             parts: Part::ALL
-                .into_iter()
+                .iter()
+                .copied()
                 .filter(|part| shakes(*part))
                 .map(Part::label)
                 .collect(),

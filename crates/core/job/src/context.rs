@@ -31,6 +31,8 @@ pub struct Context {
     pub replaced: Vec<Replacement>,
     /// Minutes of printing after which the complaint showed, one entry a time.
     pub failure_times_min: Vec<f64>,
+    /// How it comes.
+    pub comes: Comes,
     /// For a trial: which parameter.
     pub parameter: Option<Parameter>,
     /// For a check: which list, e.g. `intake` or `fit.tube`.
@@ -41,6 +43,17 @@ pub struct Context {
     pub expected: Vec<ExpectedSetting>,
     /// Readings with which this station was last closed in the job.
     pub previous: Option<serde_json::Value>,
+}
+
+/// How a complaint comes, as the technician has it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Comes {
+    /// Now and then: the next time is as likely in any minute.
+    #[default]
+    AtRandom,
+    /// After about the same time of printing, always.
+    SamePoint,
 }
 
 /// A value that a station left in the printer's memory.

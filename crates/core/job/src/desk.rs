@@ -1,7 +1,10 @@
 //! What to do now: one sentence for a printer, and one for the whole shop.
 
+use std::collections::BTreeSet;
+
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use wattotherm_printer::Parameter;
 
 use crate::route::{LineState, Traveller};
 
@@ -10,6 +13,8 @@ use crate::route::{LineState, Traveller};
 pub struct Waits {
     /// One sentence.
     pub says: String,
+    /// How many of its values are in doubt while no job is open.
+    pub in_doubt: usize,
     /// Whether it is stopped by a fault.
     pub stopped: bool,
     /// Key of the stop to work on now; none where nothing is to be done.
@@ -21,11 +26,22 @@ pub struct Waits {
 }
 
 impl Waits {
-    /// What a printer without a job waits for.
+    /// What a printer without a job waits for, with what is in doubt of its values.
     #[must_use]
-    pub fn nothing() -> Self {
+    pub fn without_job(in_doubt: &BTreeSet<Parameter>) -> Self {
+        let names: Vec<&str> = in_doubt
+            .iter()
+            .map(|p| p.in_sentence().trim_start_matches("the "))
+            .collect();
         Self {
-            says: "Nothing to do.".into(),
+            says: match names.as_slice() {
+                [] => "Nothing to do.".into(),
+                names => format!(
+                    "In doubt since its last job: {}. The next job opens them.",
+                    names.join(", ")
+                ),
+            },
+            in_doubt: names.len(),
             stopped: false,
             now_key: None,
             closed: 0,
@@ -47,8 +63,9 @@ impl Waits {
                     l.cause.as_deref().unwrap_or(&l.line)
                 ),
                 Some(l) => format!("Next: {}.", l.title),
-                None => Self::nothing().says,
+                None => "Nothing to do.".into(),
             },
+            in_doubt: 0,
             stopped: line.is_some_and(|l| l.state == LineState::Stopped),
             now_key: card.now.clone(),
             closed: counted

@@ -22,7 +22,7 @@ pub mod stations;
 
 pub use caution::{Caution, SignalWord};
 pub use chain_link::{ChainLink, ChainState};
-pub use context::{Context, ExpectedSetting};
+pub use context::{Comes, Context, ExpectedSetting};
 pub use desk::{Desk, Waits, what_now};
 pub use gate::Gate;
 pub use guard_limits::guard_limits;

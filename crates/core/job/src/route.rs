@@ -552,7 +552,7 @@ fn plan_for(
     if facts.nozzles < 2 {
         input.absent.insert(Parameter::OffsetXy);
     }
-    for p in Parameter::ALL {
+    for &p in Parameter::ALL {
         let key = Stop::Parameter(p, if p.per_filament() { filament } else { None });
         if let Some(h) = history.get(&key) {
             input.outcomes.insert(

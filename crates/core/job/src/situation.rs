@@ -5,7 +5,7 @@ use wattotherm_gcode::{Words, wanted_by};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{FilamentFacts, Parameter, PrinterFacts, Replacement};
 
-use crate::context::{Context, ExpectedSetting};
+use crate::context::{Comes, Context, ExpectedSetting};
 use crate::finding::Finding;
 use crate::house::House;
 use crate::route::{Stop, Traveller};
@@ -53,6 +53,8 @@ pub struct Situation<'a> {
     pub replaced: &'a [Replacement],
     /// Minutes of printing after which the complaint showed.
     pub failure_times_min: &'a [f64],
+    /// How it comes.
+    pub comes: Comes,
 }
 
 impl Situation<'_> {
@@ -95,6 +97,7 @@ impl Situation<'_> {
             adjusts_so_far: line.map_or(0, |l| l.adjusts),
             replaced: self.replaced.to_vec(),
             failure_times_min: self.failure_times_min.to_vec(),
+            comes: self.comes,
             parameter,
             snapshot: snapshot
                 .and_then(|c| c.readings["report"].as_str())

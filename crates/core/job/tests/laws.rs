@@ -15,7 +15,7 @@ use wattotherm_printer::{Parameter, Replacement};
 
 fn graph() -> DiGraphMap<Parameter, ()> {
     let mut g = DiGraphMap::new();
-    for p in Parameter::ALL {
+    for &p in Parameter::ALL {
         g.add_node(p);
     }
     for a in ARROWS {
@@ -260,7 +260,7 @@ proptest! {
     fn nothing_that_neither_table_reaches_is_in_the_plan(some in some_parts(), moved in moves(), picks in proptest::collection::vec(0usize..8, 20)) {
         let g = graph();
         let mut reached = BTreeSet::new();
-        for p in Parameter::ALL {
+        for &p in Parameter::ALL {
             if some.iter().any(|r| default_cell(*r, p).is_some()) {
                 let mut dfs = Dfs::new(&g, p);
                 while let Some(q) = dfs.next(&g) {

@@ -7,8 +7,8 @@ use wattotherm_job::Context;
 use wattotherm_job::stations::{
     self, AnyStation,
     acceptance::{
-        clean_run_min, it_grade_by_formula_um, it_grade_um, mean_time_bounds_min,
-        tolerance_factor_um,
+        it_grade_by_formula_um, it_grade_um, run_at_random_min, run_at_same_point_min,
+        shown_at_random, shown_at_same_point, tolerance_factor_um,
     },
     drive::{computed_steps_per_mm, mm_per_motor_turn},
 };
@@ -284,30 +284,79 @@ fn screw_pitches_are_those_of_iso_261() {
     }
 }
 
-/// Exponential test plan (IEC 60605-4 / MIL-HDBK-781A): 2.303 θ for 90 %, 2.996 θ for 95 %; bounds
-/// by the chi-square table of the NIST/SEMATECH e-Handbook 1.3.6.7.4: χ²(0.05; 2) = 0.103,
-/// χ²(0.95; 2) = 5.991, χ²(0.05; 6) = 1.635, χ²(0.95; 6) = 12.592.
+/// The handbook's table of the method notes, section "Long enough": 9 θ for 90 % from one time, 3.46 from three, 2.92
+/// from five. And `tools/reference/clean_run.py` with scipy 1.17.1: F(2, 2n) for times at random, Student t for
+/// the logarithms of times that come at about the same point.
 #[test]
-fn clean_run_and_mean_time_agree_with_the_tables() {
-    close(clean_run_min(1.0, 0.90), 2.303, 0.000_5, "90 %");
-    close(clean_run_min(60.0, 0.95), 60.0 * 2.996, 0.03, "95 % [min]");
-    let (low, high) = mean_time_bounds_min(&[60.0]).unwrap();
-    close(low, 120.0 / 5.991, 0.01, "lower bound, one failure [min]");
-    close(high, 120.0 / 0.103, 6.0, "upper bound, one failure [min]");
-    let (low, high) = mean_time_bounds_min(&[55.0, 70.0, 62.0]).unwrap();
+fn a_clean_run_is_as_long_as_the_predictive_distribution_says() {
+    for (n, want) in [(1, 9.0), (3, 3.463), (5, 2.924)] {
+        let times = vec![40.0; n];
+        let run = run_at_random_min(&times, 0.9).unwrap();
+        close(run / 40.0, want, 0.001, "times the mean");
+        close(
+            shown_at_random(&times, run).unwrap(),
+            0.9,
+            1e-12,
+            "and back",
+        );
+    }
+    // scipy.stats.f(2, 2*3).cdf(2.5) = 0.8376…: 1 − (1 + 2.5/3)^−3 = 0.83771.
     close(
-        low,
-        2.0 * 187.0 / 12.592,
-        0.01,
-        "lower bound, three failures [min]",
+        shown_at_random(&[55.0, 70.0, 62.0], 2.5 * 187.0 / 3.0).unwrap(),
+        0.837_716,
+        1e-6,
+        "F(2, 6) at 2.5",
     );
+    // exp(mean(ln) + t(0.9; 2)·s·√(4/3)) for 55, 70, 62: s = 0.12075, t(0.9; 2) = 1.885618 (any table of Student's t).
+    let logs = [55.0_f64.ln(), 70.0_f64.ln(), 62.0_f64.ln()];
+    let mean = logs.iter().sum::<f64>() / 3.0;
+    let s = (logs.iter().map(|l| (l - mean).powi(2)).sum::<f64>() / 2.0).sqrt();
+    let want = (mean + 1.885_618_083 * s * (4.0_f64 / 3.0).sqrt()).exp();
+    let run = run_at_same_point_min(&[55.0, 70.0, 62.0], 0.9).unwrap();
+    close(run, want, 1e-4, "log-normal prediction [min]");
     close(
-        high,
-        2.0 * 187.0 / 1.635,
-        0.1,
-        "upper bound, three failures [min]",
+        shown_at_same_point(&[55.0, 70.0, 62.0], run).unwrap(),
+        0.9,
+        1e-9,
+        "and back",
     );
-    assert_eq!(mean_time_bounds_min(&[]), None);
+    assert_eq!(run_at_same_point_min(&[60.0], 0.9), None);
+    assert_eq!(shown_at_random(&[], 60.0), None);
+}
+
+/// By Monte Carlo, with a generator of its own: θ drawn so that the prior is even in ln θ over a wide range, n times drawn
+/// from it, kept where their mean is near 1, and one more time: it lies within the run for as many as stated.
+#[test]
+fn of_faults_that_are_still_there_as_many_show_as_is_said() {
+    let mut state = 88_172_645_463_325_252_u64;
+    let mut even = || {
+        state ^= state << 13;
+        state ^= state >> 7;
+        state ^= state << 17;
+        // OK because 53 bits fit a double.
+        #[allow(clippy::cast_precision_loss)]
+        let x = (state >> 11) as f64 / 9_007_199_254_740_992.0;
+        x.max(1e-15)
+    };
+    for n in [1_usize, 2, 5] {
+        let (mut within, mut all) = (0_u32, 0_u32);
+        let run = run_at_random_min(&vec![1.0; n], 0.9).unwrap();
+        while all < 20_000 {
+            let theta = (even() * 16.0 - 8.0).exp();
+            let mut time = || -theta * even().ln();
+            let times: Vec<f64> = (0..n).map(|_| time()).collect();
+            #[allow(clippy::cast_precision_loss)]
+            let mean = times.iter().sum::<f64>() / n as f64;
+            if !(0.8..1.25).contains(&mean) {
+                continue;
+            }
+            all += 1;
+            within += u32::from(time() <= run * mean);
+        }
+        let share = f64::from(within) / f64::from(all);
+        // Binomial standard deviation 0.0021; the range of ln θ is cut at e^±8.
+        assert!((share - 0.9).abs() < 0.01, "{n} times: {share}");
+    }
 }
 
 /// Geometry with common practice figures (no published source): 200 × 16 × 3 / (π × 7.3) = 418.6.

@@ -1,6 +1,8 @@
 //! What is on record around a job: what its stations get of it, whether a value holds, what to do now.
 #![allow(clippy::unwrap_used)]
 
+use std::collections::BTreeSet;
+
 use serde_json::json;
 use wattotherm_gcode::Command;
 use wattotherm_job::finding::Finding;
@@ -8,7 +10,7 @@ use wattotherm_job::house::House;
 use wattotherm_job::route::{Event, JobFacts, LineState, Stop, Traveller, traveller};
 use wattotherm_job::stations::{self, AnyStation as _};
 use wattotherm_job::{
-    ChainLink, ChainState, Closed, Context, Desk, InForce, Situation, Waits, what_now,
+    ChainLink, ChainState, Closed, Comes, Context, Desk, InForce, Situation, Waits, what_now,
 };
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{Parameter, PrinterFacts, Replacement};
@@ -86,6 +88,7 @@ fn a_station_gets_the_value_in_force_the_snapshot_and_its_own_last_readings() {
         card: &card,
         replaced: &[Replacement::ExtruderDrive],
         failure_times_min: &[55.0],
+        comes: Comes::AtRandom,
     };
     let drive = situation.context(Stop::Parameter(Parameter::Drive, None));
     assert_eq!(drive.before, Some(93.0));
@@ -137,6 +140,7 @@ fn the_printer_is_expected_to_hold_what_each_station_left_last_and_nothing_of_th
         card: &card,
         replaced: &[],
         failure_times_min: &[],
+        comes: Comes::AtRandom,
     };
     let expected: Vec<(String, char, f64)> = situation
         .expected()
@@ -162,7 +166,15 @@ fn what_to_do_now_is_the_job_that_has_waited_longest_and_a_stop_says_its_cause()
     }]));
     assert_eq!(stopped.says, "Stopped at Intake: the wire is broken.");
     assert!(stopped.stopped);
-    let idle = Waits::nothing();
+    let idle = Waits::without_job(&BTreeSet::new());
+    let doubtful = Waits::without_job(&BTreeSet::from([Parameter::Retraction, Parameter::Flow]));
+    assert_eq!(
+        (doubtful.says.as_str(), doubtful.in_doubt),
+        (
+            "In doubt since its last job: flow, retraction. The next job opens them.",
+            2
+        )
+    );
     let desk = |printer, job, waits| Desk {
         printer,
         job,

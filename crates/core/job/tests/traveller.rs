@@ -350,9 +350,19 @@ fn keys_of_stations_read_back_as_written() {
         Stop::HandOver,
     ]
     .into_iter()
-    .chain(Replacement::ALL.map(Stop::Fit))
-    .chain(Parameter::ALL.map(|p| Stop::Parameter(p, None)))
-    .chain(Parameter::ALL.map(|p| Stop::Parameter(p, Some(12))));
+    .chain(Replacement::ALL.iter().copied().map(Stop::Fit))
+    .chain(
+        Parameter::ALL
+            .iter()
+            .copied()
+            .map(|p| Stop::Parameter(p, None)),
+    )
+    .chain(
+        Parameter::ALL
+            .iter()
+            .copied()
+            .map(|p| Stop::Parameter(p, Some(12))),
+    );
     for stop in stops {
         assert_eq!(stop.to_string().parse::<Stop>().as_ref(), Ok(&stop));
     }

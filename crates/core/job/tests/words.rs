@@ -146,7 +146,7 @@ fn turns_are_said_as_at_the_bench() {
 #[test]
 fn every_part_has_a_sheet_with_its_cautions() {
     let context = Context::default();
-    for r in Replacement::ALL {
+    for &r in Replacement::ALL {
         let s = sheet(&format!("fit.{}", r.id()), &context);
         assert!(s.steps.len() >= 5, "{}", r.id());
         let gates_and_acts = s
@@ -276,16 +276,16 @@ fn a_balance_measures_no_millimetres_and_a_caliper_no_grams() {
 
 #[test]
 fn ids_are_unique_and_read_back() {
-    for p in Part::ALL {
+    for &p in Part::ALL {
         assert_eq!(Part::from_id(p.id()), Some(p));
         // Frame and bed are known, and stay.
         let stays = matches!(p, Part::Frame | Part::Bed);
         assert_eq!(p.replacements().is_empty(), stays, "{}", p.label());
     }
-    for p in Parameter::ALL {
+    for &p in Parameter::ALL {
         assert_eq!(Parameter::from_id(p.id()), Some(p));
     }
-    for r in Replacement::ALL {
+    for &r in Replacement::ALL {
         assert_eq!(Replacement::from_id(r.id()), Some(r));
         assert_eq!(serde_json::to_value(r).unwrap(), r.id());
     }

@@ -192,6 +192,17 @@ pub enum FieldProblem {
         /// What was probably meant [the field's unit].
         suggestion: f64,
     },
+    /// Far from the other readings of its series: mistyped, or a finding.
+    Outlier {
+        /// Path of the field.
+        field: String,
+        /// Its unit.
+        unit: Unit,
+        /// What was typed.
+        got: String,
+        /// How far it is from the others [the field's unit].
+        distance: f64,
+    },
     /// Too few or too many entries in a list.
     Count {
         /// Path of the list.
@@ -268,6 +279,16 @@ impl FieldProblem {
                 typed(got, *unit),
                 pen.plain(*suggestion, *unit, 5)
             ),
+            Self::Outlier {
+                unit,
+                got,
+                distance,
+                ..
+            } => format!(
+                "{} is {} from the others: mistyped? Type it again, or confirm it if it is right.",
+                typed(got, *unit),
+                pen.plain(*distance, *unit, 2)
+            ),
             Self::Count { message, .. } | Self::Conflict { message, .. } => pen.text(message),
         }
     }
@@ -280,6 +301,7 @@ impl FieldProblem {
             | Self::NotANumber { field, .. }
             | Self::OutOfRange { field, .. }
             | Self::DidYouMean { field, .. }
+            | Self::Outlier { field, .. }
             | Self::Count { field, .. }
             | Self::Conflict { field, .. } => field,
         }
@@ -292,6 +314,7 @@ impl FieldProblem {
         | Self::NotANumber { field, .. }
         | Self::OutOfRange { field, .. }
         | Self::DidYouMean { field, .. }
+        | Self::Outlier { field, .. }
         | Self::Count { field, .. }
         | Self::Conflict { field, .. }) = &mut self;
         *field = format!("{parent}.{field}");
@@ -306,6 +329,7 @@ impl FieldProblem {
             Self::NotANumber { .. } => "not_a_number",
             Self::OutOfRange { .. } => "out_of_range",
             Self::DidYouMean { .. } => "did_you_mean",
+            Self::Outlier { .. } => "outlier",
             Self::Count { .. } => "count",
             Self::Conflict { .. } => "conflict",
         }
@@ -433,6 +457,29 @@ impl<'a> Intake<'a> {
                 if (suggestion / middle - 1.0).abs() < 0.2 && (value / middle - 1.0).abs() > 0.5 {
                     self.ask(limit, path, &Entry::Number(*value), suggestion);
                 }
+            }
+        }
+    }
+
+    /// A reading of one quantity far from its others is asked about, never dropped; one that is confirmed
+    /// counts. `least` is what the instrument can be off by [the readings' unit].
+    ///
+    /// From five readings on by Grubbs' test at 1 %; for three and four, where no test has power, by the distance
+    /// from the others' median: more than five times the larger of `least` and their spread. Two can't say which
+    /// of them it is. Source: Grubbs 1969 and ISO 5725-2:2019 (from memory); the rule for few is common practice.
+    pub fn ask_outliers(&mut self, limit: &Limit, values: &[(String, f64)], least: f64) {
+        let all: Vec<f64> = values.iter().map(|(_, v)| *v).collect();
+        let far = crate::outlier::far(&all, least);
+        if let Some((i, distance)) = far {
+            let (path, value) = &values[i];
+            let asked = self.problems.iter().any(|p| p.field() == path);
+            if !self.is_confirmed(path) && !asked {
+                self.problems.push(FieldProblem::Outlier {
+                    field: path.clone(),
+                    unit: limit.unit,
+                    got: Entry::Number(*value).shown(),
+                    distance,
+                });
             }
         }
     }

@@ -8,6 +8,7 @@
 pub mod entry;
 mod fit;
 mod instrument;
+mod outlier;
 mod pen;
 mod series;
 mod settle;
@@ -18,6 +19,7 @@ mod verdict;
 
 pub use fit::{FitError, LeastSquares, least_squares};
 pub use instrument::{Instrument, InstrumentKind, default_instruments};
+pub use outlier::grubbs_critical;
 pub use pen::{LengthScale, Pen, TemperatureScale};
 pub use series::{FreshMean, Series, fresh_mean, u_of_mean};
 pub use settle::{SettleOption, what_would_settle};

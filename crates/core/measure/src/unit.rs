@@ -1,10 +1,13 @@
 //! Units of what is measured and set.
 
 use serde::{Deserialize, Serialize};
+use strum::VariantArray;
 use utoipa::ToSchema;
 
 /// Unit in which a number is kept. What a shop is shown may differ: that is the [`crate::Pen`]'s work.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[derive(
+    Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema, VariantArray,
+)]
 #[serde(rename_all = "snake_case")]
 pub enum Unit {
     /// A count, a ratio, a gain.
@@ -48,26 +51,7 @@ pub enum Unit {
 
 impl Unit {
     /// All units.
-    pub const ALL: [Self; 18] = [
-        Self::One,
-        Self::Mm,
-        Self::MmPerS,
-        Self::Mm3,
-        Self::Mm3PerS,
-        Self::Celsius,
-        Self::Kelvin,
-        Self::Second,
-        Self::Minute,
-        Self::Percent,
-        Self::Gram,
-        Self::GramPerCm3,
-        Self::StepsPerMm,
-        Self::Ohm,
-        Self::Volt,
-        Self::Watt,
-        Self::Ampere,
-        Self::NewtonMetre,
-    ];
+    pub const ALL: &[Self] = Self::VARIANTS;
 
     /// Symbol in which it is kept, e.g. "mm"; empty for a count.
     #[must_use]
@@ -96,7 +80,7 @@ impl Unit {
     /// The unit with this symbol; "°C" is a temperature, never a difference. None for a symbol of no unit.
     #[must_use]
     pub fn of(symbol: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|u| u.symbol() == symbol)
+        Self::ALL.iter().copied().find(|u| u.symbol() == symbol)
     }
 
     /// The unit of a difference of two such values.

@@ -1,11 +1,25 @@
 //! Pass, adjust, measure again or stop.
 
 use serde::{Deserialize, Serialize};
+use strum::{EnumString, IntoStaticStr};
 use utoipa::ToSchema;
 
 /// What a station decides.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[derive(
+    Clone,
+    Copy,
+    Debug,
+    PartialEq,
+    Eq,
+    Hash,
+    Serialize,
+    Deserialize,
+    ToSchema,
+    EnumString,
+    IntoStaticStr,
+)]
 #[serde(rename_all = "snake_case")]
+#[strum(serialize_all = "snake_case")]
 pub enum Verdict {
     /// Keep the value, go on.
     Pass,
@@ -31,13 +45,8 @@ impl Verdict {
 
     /// Identifier used in JSON and the database.
     #[must_use]
-    pub const fn id(self) -> &'static str {
-        match self {
-            Self::Pass => "pass",
-            Self::Adjust => "adjust",
-            Self::MeasureAgain => "measure_again",
-            Self::Stop => "stop",
-        }
+    pub fn id(self) -> &'static str {
+        self.into()
     }
 }
 

@@ -1,6 +1,7 @@
 //! What is calibrated on a printer.
 
 use serde::{Deserialize, Serialize};
+use strum::{EnumString, IntoStaticStr, VariantArray};
 use utoipa::ToSchema;
 use wattotherm_measure::Unit;
 
@@ -9,9 +10,23 @@ use wattotherm_measure::Unit;
 /// The declaration order is a topological order of [`wattotherm_job::chain::ARROWS`] and the order of
 /// work on the traveller; a test holds both.
 #[derive(
-    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, ToSchema,
+    Clone,
+    Copy,
+    Debug,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    Serialize,
+    Deserialize,
+    ToSchema,
+    EnumString,
+    IntoStaticStr,
+    VariantArray,
 )]
 #[serde(rename_all = "snake_case")]
+#[strum(serialize_all = "snake_case")]
 pub enum Parameter {
     /// Which sensor table the firmware uses.
     SensorType,
@@ -43,21 +58,7 @@ pub enum Parameter {
 
 impl Parameter {
     /// All parameters, upstream before downstream.
-    pub const ALL: [Self; 13] = [
-        Self::SensorType,
-        Self::Ceiling,
-        Self::HeaterLoop,
-        Self::Drive,
-        Self::Profile,
-        Self::Tram,
-        Self::OffsetZ,
-        Self::OffsetXy,
-        Self::PrintTemp,
-        Self::VolumetricLimit,
-        Self::Flow,
-        Self::PressureAdvance,
-        Self::Retraction,
-    ];
+    pub const ALL: &[Self] = Self::VARIANTS;
 
     /// Name as a heading, e.g. "Print temperature".
     #[must_use]
@@ -128,27 +129,13 @@ impl Parameter {
 
     /// Identifier used in JSON, URLs and the database, e.g. `print_temp`.
     #[must_use]
-    pub const fn id(self) -> &'static str {
-        match self {
-            Self::SensorType => "sensor_type",
-            Self::Ceiling => "ceiling",
-            Self::HeaterLoop => "heater_loop",
-            Self::Drive => "drive",
-            Self::Profile => "profile",
-            Self::Tram => "tram",
-            Self::OffsetZ => "offset_z",
-            Self::OffsetXy => "offset_xy",
-            Self::PrintTemp => "print_temp",
-            Self::VolumetricLimit => "volumetric_limit",
-            Self::Flow => "flow",
-            Self::PressureAdvance => "pressure_advance",
-            Self::Retraction => "retraction",
-        }
+    pub fn id(self) -> &'static str {
+        self.into()
     }
 
     /// The parameter with this [`Parameter::id`], if there is one.
     #[must_use]
     pub fn from_id(id: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|p| p.id() == id)
+        id.parse().ok()
     }
 }

@@ -1,13 +1,28 @@
 //! What a printer is built of, and the ways in which a part gets replaced.
 
 use serde::{Deserialize, Serialize};
+use strum::{EnumString, IntoStaticStr, VariantArray};
 use utoipa::ToSchema;
 
 /// Something replaceable.
 #[derive(
-    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, ToSchema,
+    Clone,
+    Copy,
+    Debug,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    Serialize,
+    Deserialize,
+    ToSchema,
+    EnumString,
+    IntoStaticStr,
+    VariantArray,
 )]
 #[serde(rename_all = "snake_case")]
+#[strum(serialize_all = "snake_case")]
 #[allow(missing_docs)] // each variant is its label, below
 pub enum Part {
     Nozzle,
@@ -34,28 +49,7 @@ pub enum Part {
 
 impl Part {
     /// Every part, from the nozzle upward and outward.
-    pub const ALL: [Self; 20] = [
-        Self::Nozzle,
-        Self::HeatBreak,
-        Self::HeaterBlock,
-        Self::HeaterCartridge,
-        Self::TemperatureSensor,
-        Self::SiliconeSock,
-        Self::HotEndFan,
-        Self::PartFan,
-        Self::HotEndAssembly,
-        Self::ExtruderDrive,
-        Self::ExtruderMotor,
-        Self::Tube,
-        Self::HotEndCoupler,
-        Self::ExtruderCoupler,
-        Self::FilamentCutter,
-        Self::BedProbe,
-        Self::BedSurface,
-        Self::ControlBoard,
-        Self::Frame,
-        Self::Bed,
-    ];
+    pub const ALL: &[Self] = Self::VARIANTS;
 
     /// Name, e.g. "heater block".
     #[must_use]
@@ -86,42 +80,22 @@ impl Part {
 
     /// Identifier used in JSON and the database.
     #[must_use]
-    pub const fn id(self) -> &'static str {
-        match self {
-            Self::Nozzle => "nozzle",
-            Self::HeatBreak => "heat_break",
-            Self::HeaterBlock => "heater_block",
-            Self::HeaterCartridge => "heater_cartridge",
-            Self::TemperatureSensor => "temperature_sensor",
-            Self::SiliconeSock => "silicone_sock",
-            Self::HotEndFan => "hot_end_fan",
-            Self::PartFan => "part_fan",
-            Self::HotEndAssembly => "hot_end_assembly",
-            Self::ExtruderDrive => "extruder_drive",
-            Self::ExtruderMotor => "extruder_motor",
-            Self::Tube => "tube",
-            Self::HotEndCoupler => "hot_end_coupler",
-            Self::ExtruderCoupler => "extruder_coupler",
-            Self::FilamentCutter => "filament_cutter",
-            Self::BedProbe => "bed_probe",
-            Self::BedSurface => "bed_surface",
-            Self::ControlBoard => "control_board",
-            Self::Frame => "frame",
-            Self::Bed => "bed",
-        }
+    pub fn id(self) -> &'static str {
+        self.into()
     }
 
     /// The part with this [`Part::id`], if there is one.
     #[must_use]
     pub fn from_id(id: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|p| p.id() == id)
+        id.parse().ok()
     }
 
     /// The ways in which this part can have been replaced; the first is the usual one.
     #[must_use]
     pub fn replacements(self) -> Vec<Replacement> {
         Replacement::ALL
-            .into_iter()
+            .iter()
+            .copied()
             .filter(|r| r.part() == self)
             .collect()
     }
@@ -129,9 +103,23 @@ impl Part {
 
 /// A part together with how the new one differs from the old: one row of the chain's first table.
 #[derive(
-    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, ToSchema,
+    Clone,
+    Copy,
+    Debug,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    Serialize,
+    Deserialize,
+    ToSchema,
+    EnumString,
+    IntoStaticStr,
+    VariantArray,
 )]
 #[serde(rename_all = "snake_case")]
+#[strum(serialize_all = "snake_case")]
 #[allow(missing_docs)] // each variant is its label, below
 pub enum Replacement {
     NozzleSame,
@@ -162,32 +150,7 @@ pub enum Replacement {
 
 impl Replacement {
     /// Every row, in the order of the table.
-    pub const ALL: [Self; 24] = [
-        Self::NozzleSame,
-        Self::NozzleOtherBore,
-        Self::NozzleOtherMaterial,
-        Self::HeatBreakSame,
-        Self::HeatBreakToAllMetal,
-        Self::HeaterBlock,
-        Self::HeaterCartridge,
-        Self::SensorSameType,
-        Self::SensorOtherType,
-        Self::SiliconeSock,
-        Self::HotEndFan,
-        Self::PartFan,
-        Self::HotEndSame,
-        Self::HotEndOther,
-        Self::ExtruderDrive,
-        Self::ExtruderMotor,
-        Self::Tube,
-        Self::HotEndCoupler,
-        Self::ExtruderCoupler,
-        Self::TubeToDirectDrive,
-        Self::FilamentCutter,
-        Self::BedProbe,
-        Self::BedSurface,
-        Self::ControlBoard,
-    ];
+    pub const ALL: &[Self] = Self::VARIANTS;
 
     /// The part that was replaced.
     #[must_use]
@@ -278,39 +241,14 @@ impl Replacement {
 
     /// Identifier used in JSON, URLs and the database, e.g. `nozzle_other_bore`.
     #[must_use]
-    pub const fn id(self) -> &'static str {
-        match self {
-            Self::NozzleSame => "nozzle_same",
-            Self::NozzleOtherBore => "nozzle_other_bore",
-            Self::NozzleOtherMaterial => "nozzle_other_material",
-            Self::HeatBreakSame => "heat_break_same",
-            Self::HeatBreakToAllMetal => "heat_break_to_all_metal",
-            Self::HeaterBlock => "heater_block",
-            Self::HeaterCartridge => "heater_cartridge",
-            Self::SensorSameType => "sensor_same_type",
-            Self::SensorOtherType => "sensor_other_type",
-            Self::SiliconeSock => "silicone_sock",
-            Self::HotEndFan => "hot_end_fan",
-            Self::PartFan => "part_fan",
-            Self::HotEndSame => "hot_end_same",
-            Self::HotEndOther => "hot_end_other",
-            Self::ExtruderDrive => "extruder_drive",
-            Self::ExtruderMotor => "extruder_motor",
-            Self::Tube => "tube",
-            Self::HotEndCoupler => "hot_end_coupler",
-            Self::ExtruderCoupler => "extruder_coupler",
-            Self::TubeToDirectDrive => "tube_to_direct_drive",
-            Self::FilamentCutter => "filament_cutter",
-            Self::BedProbe => "bed_probe",
-            Self::BedSurface => "bed_surface",
-            Self::ControlBoard => "control_board",
-        }
+    pub fn id(self) -> &'static str {
+        self.into()
     }
 
     /// The row with this [`Replacement::id`], if there is one.
     #[must_use]
     pub fn from_id(id: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|r| r.id() == id)
+        id.parse().ok()
     }
 
     /// Whether a new heater cartridge comes with this part.

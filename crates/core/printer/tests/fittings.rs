@@ -104,7 +104,7 @@ fn what_is_told_of_a_new_part_is_laid_over_what_was_known() {
 
 #[test]
 fn a_replacement_asks_only_for_what_it_can_change() {
-    for r in Replacement::ALL {
+    for &r in Replacement::ALL {
         for (field, _) in fields_of(r) {
             let same = field.part == r.part();
             assert!(

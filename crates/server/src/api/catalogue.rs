@@ -43,8 +43,10 @@ pub struct ParameterName {
     pub id: Parameter,
     /// Name.
     pub label: &'static str,
-    /// Unit of its value.
+    /// Unit in which its value is kept.
     pub unit: &'static str,
+    /// Unit in which the shop reads it.
+    pub symbol: &'static str,
     /// Whether it belongs to a filament.
     pub per_filament: bool,
 }
@@ -65,6 +67,8 @@ pub struct RuleShown {
     pub id: RuleId,
     /// The question.
     pub question: &'static str,
+    /// What it decides, and where.
+    pub decides: &'static str,
     /// The schools, default first.
     pub options: Vec<SchoolShown>,
 }
@@ -103,6 +107,7 @@ fn rule_in(rule: &RuleSpec, pen: Pen) -> RuleShown {
     RuleShown {
         id: rule.id,
         question: rule.question,
+        decides: rule.decides,
         options: rule
             .options
             .iter()
@@ -138,13 +143,15 @@ async fn catalogue(State(app): State<App>) -> Result<Json<Catalogue>, ApiError> 
         id: r,
         label: r.label(),
         cells: Parameter::ALL
-            .into_iter()
+            .iter()
+            .copied()
             .map(|p| default_cell(r, p))
             .collect(),
     };
     Ok(Json(Catalogue {
         parts: Part::ALL
-            .into_iter()
+            .iter()
+            .copied()
             .map(|p| PartName {
                 id: p,
                 label: p.label(),
@@ -152,15 +159,21 @@ async fn catalogue(State(app): State<App>) -> Result<Json<Catalogue>, ApiError> 
             })
             .collect(),
         parameters: Parameter::ALL
-            .into_iter()
+            .iter()
+            .copied()
             .map(|p| ParameterName {
                 id: p,
                 label: p.label(),
                 unit: p.unit().symbol(),
+                symbol: pen.symbol(p.unit()),
                 per_filament: p.per_filament(),
             })
             .collect(),
-        rules: RULES.iter().map(|r| rule_in(r, pen)).collect(),
+        rules: RULES
+            .iter()
+            .filter(|r| !r.decides.is_empty())
+            .map(|r| rule_in(r, pen))
+            .collect(),
         tolerances: TOLERANCES.iter().map(|t| tolerance_in(t, pen)).collect(),
     }))
 }

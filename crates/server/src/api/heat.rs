@@ -11,9 +11,9 @@ use utoipa_axum::routes;
 use wattotherm_gcode::AutotuneReport;
 use wattotherm_heat::{
     Gains, GainsRun, HoldResult, LoopScript, PhysicalLimits, Plant, RULE_RUN_STEP_S, RuleRun,
-    SENSOR_TYPES, Sample, SensorType, Trace, TraceDiagnostic, TraceReading, TuneResult, Ultimate,
-    WrongTypePoint, compare_rules, hold_result, read_class, read_trace, run_of, sensor_type,
-    thinned, tune_result, wrong_type_curve,
+    SENSOR_TYPES, SETTLE_BAND_C, Sample, SensorType, Trace, TraceDiagnostic, TraceReading,
+    TuneResult, Ultimate, WrongTypePoint, compare_rules, hold_result, read_class, read_trace,
+    run_of, sensor_type, thinned, tune_result, wrong_type_curve,
 };
 use wattotherm_printer::HotEndMass;
 use wattotherm_store::{Files, NewTrace, Source, StoreError, TraceHead};
@@ -82,6 +82,8 @@ pub struct RulesAnswer {
     pub set: Option<GainsRun>,
     /// When the part fan starts [s].
     pub fan_at_s: f64,
+    /// Half width of the band about the target that counts as settled [°C].
+    pub band_c: f64,
 }
 
 #[utoipa::path(post, path = "/api/v1/heat/rules", request_body = RulesBody,
@@ -107,6 +109,7 @@ async fn rules(Body(body): Body<RulesBody>) -> Result<Json<RulesAnswer>, ApiErro
             .and_then(Gains::from_text)
             .map(|g| run_of(&plant, g, body.target_c)),
         fan_at_s: LoopScript::usual(body.target_c).fan_at_s,
+        band_c: SETTLE_BAND_C,
     })
     .await
     .map_err(|_| ApiError::Internal)?;
@@ -124,6 +127,8 @@ pub struct TraceView {
     pub all: usize,
     /// Length [s].
     pub span_s: f64,
+    /// Half width of the band about the target that counts as settled [°C].
+    pub band_c: f64,
     /// What it shows.
     pub reading: TraceReading,
     /// What kind of file it was.
@@ -145,6 +150,7 @@ fn view(trace: &Trace, mass: Option<HotEndMass>) -> TraceView {
         samples: thinned(&trace.samples, MOST_POINTS),
         all: trace.samples.len(),
         span_s: trace.span_s(),
+        band_c: SETTLE_BAND_C,
         reading: read_class(trace, &limits),
         file_kind: None,
         notes: Vec::new(),
@@ -195,6 +201,46 @@ async fn traces(
         })
         .await?;
     Ok(Json(all))
+}
+
+/// Logs that are listed without their printer.
+const NEWEST_LOGS: u32 = 12;
+
+#[utoipa::path(get, path = "/api/v1/traces", responses((status = 200, body = Vec<TraceHead>)))]
+/// The newest temperature logs that are kept, of all printers.
+async fn newest_traces(State(app): State<App>) -> Result<Json<Vec<TraceHead>>, ApiError> {
+    Ok(Json(
+        app.read(|store| Ok(store.newest_traces(NEWEST_LOGS)?))
+            .await?,
+    ))
+}
+
+/// A log that nobody recorded: made by the simulated printer with a sensor that sits loose.
+const EXAMPLE_LOG: &str = include_str!("../../assets/example-log.csv");
+
+#[utoipa::path(get, path = "/api/v1/traces/example", responses((status = 200, body = TraceView)))]
+/// An invented temperature log with its reading, to see what one is for and how a file looks.
+async fn example_trace() -> Json<TraceView> {
+    let file = read_trace(EXAMPLE_LOG);
+    Json(TraceView {
+        ..view(&file.trace, None)
+    })
+}
+
+#[utoipa::path(get, path = "/api/v1/traces/example.csv",
+    responses((status = 200, content_type = "text/csv", body = String)))]
+/// The file of the invented log.
+async fn example_file() -> ([(&'static str, &'static str); 2], &'static str) {
+    (
+        [
+            ("content-type", "text/csv; charset=utf-8"),
+            (
+                "content-disposition",
+                "attachment; filename=\"example-log.csv\"",
+            ),
+        ],
+        EXAMPLE_LOG,
+    )
 }
 
 /// A log file to read.
@@ -332,5 +378,8 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(rules))
         .routes(routes!(trace))
         .routes(routes!(traces))
+        .routes(routes!(newest_traces))
+        .routes(routes!(example_trace))
+        .routes(routes!(example_file))
         .routes(routes!(read_file))
 }

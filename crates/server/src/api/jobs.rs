@@ -16,7 +16,7 @@ use wattotherm_job::sheets::{Sheet, sheet};
 use wattotherm_job::stations::SetUp;
 use wattotherm_measure::{Instrument, Pen, Verdict};
 use wattotherm_store::{
-    Change, Closing, DraftConflict, Job, JobFile, JobHead, NewJob, Printer, Store,
+    Change, Closing, DraftConflict, Job, JobFile, JobFilter, JobHead, NewJob, Printer, Store,
 };
 
 use super::printers::Made;
@@ -185,6 +185,25 @@ pub struct JobRow {
 pub struct JobsQuery {
     /// Older than this job.
     pub before: Option<i64>,
+    /// Of this printer.
+    pub printer: Option<i64>,
+    /// Where they stand.
+    #[param(inline)]
+    pub state: Option<JobState>,
+    /// Containing this: number, printer, complaint, customer, technician, what was tried.
+    pub text: Option<String>,
+}
+
+/// Where a job stands, for a list.
+#[derive(Clone, Copy, PartialEq, Eq, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum JobState {
+    /// Not handed over.
+    Open,
+    /// Open and stopped by a fault.
+    Stopped,
+    /// Handed over.
+    HandedOver,
 }
 
 /// Jobs of one page of the list.
@@ -199,7 +218,13 @@ async fn jobs(
     let page = app
         .read(move |store| {
             let mut rows = Vec::new();
-            for head in store.jobs_before(q.before, JOBS_A_PAGE)? {
+            let filter = JobFilter {
+                before: q.before,
+                printer_id: q.printer,
+                open: q.state.map(|s| s != JobState::HandedOver),
+                text: q.text.unwrap_or_default().chars().take(200).collect(),
+            };
+            for head in store.job_heads(&filter, JOBS_A_PAGE)? {
                 let mut row = JobRow {
                     stopped: false,
                     now: None,
@@ -214,7 +239,9 @@ async fn jobs(
                         .find(|l| Some(&l.key) == card.now.as_ref())
                         .map(|l| l.title.clone());
                 }
-                rows.push(row);
+                if q.state != Some(JobState::Stopped) || row.stopped {
+                    rows.push(row);
+                }
             }
             Ok(rows)
         })

@@ -8,7 +8,7 @@ use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_gcode::{Heater, Words, wanted_by};
-use wattotherm_heat::{Gains, Sample, thinned};
+use wattotherm_heat::{Gains, SETTLE_BAND_C, Sample, thinned};
 use wattotherm_link::routines::{Written, read_settings_text, write_settings};
 use wattotherm_link::{Address, BAUDS, Port, ports};
 use wattotherm_store::WireLine;
@@ -153,6 +153,8 @@ pub struct Curve {
     pub samples: Vec<Sample>,
     /// Highest target that the guard lets through [°C].
     pub ceiling_c: f64,
+    /// Half width of the band about the target that counts as settled [°C].
+    pub band_c: f64,
 }
 
 /// Points of a curve on a screen.
@@ -431,7 +433,11 @@ async fn curve(
         .live
         .limits(id)
         .map_or(0.0, |l| l.of(Heater::Tool(0)).ceiling_c);
-    Ok(Json(Curve { samples, ceiling_c }))
+    Ok(Json(Curve {
+        samples,
+        ceiling_c,
+        band_c: SETTLE_BAND_C,
+    }))
 }
 
 pub fn router() -> OpenApiRouter<App> {

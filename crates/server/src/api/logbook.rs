@@ -9,7 +9,7 @@ use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_printer::Part;
-use wattotherm_store::{Found, LogEntry, LogFilter};
+use wattotherm_store::{About, Found, LogEntry, LogFilter};
 
 use super::printers::Made;
 use crate::body::{Body, Query};
@@ -43,6 +43,9 @@ pub struct NewNote {
     /// Job concerned.
     #[serde(default)]
     pub job_id: Option<i64>,
+    /// Part concerned.
+    #[serde(default)]
+    pub part: Option<Part>,
     /// Who writes it.
     #[serde(default)]
     pub who: String,
@@ -101,8 +104,11 @@ async fn note(
     let id = app
         .with(move |s| {
             Ok(s.note(
-                new.printer_id,
-                new.job_id,
+                About {
+                    printer_id: new.printer_id,
+                    job_id: new.job_id,
+                    part: new.part,
+                },
                 &new.who,
                 new.text.trim(),
                 &now(),

@@ -12,8 +12,8 @@ use utoipa_axum::routes;
 use wattotherm_heat::{sensor_ids, sensor_options};
 use wattotherm_job::effects::effects_of_edit;
 use wattotherm_job::{ChainLink, Desk, Waits, what_now};
-use wattotherm_measure::Pen;
 use wattotherm_measure::entry::Entry;
+use wattotherm_measure::{Pen, Unit};
 use wattotherm_printer::{
     FACT_FIELDS, FactFieldShown, Fitted, Parameter, PrinterFacts, read_fields, typed_in,
 };
@@ -51,6 +51,16 @@ pub struct Bench {
     pub retired: Vec<Printer>,
 }
 
+/// A value with the words for it.
+#[derive(Serialize, ToSchema)]
+pub struct SettingShown {
+    /// The value.
+    #[serde(flatten)]
+    pub setting: Setting,
+    /// As the shop reads it, with its unit.
+    pub shown: String,
+}
+
 /// A printer with its histories.
 #[derive(Serialize, ToSchema)]
 pub struct PrinterPage {
@@ -60,8 +70,10 @@ pub struct PrinterPage {
     pub job: Option<Job>,
     /// Its parts over time.
     pub fittings: Vec<Fitting>,
+    /// Parts that the open job replaced, by name.
+    pub replaced: Vec<&'static str>,
     /// Its values over time.
-    pub settings: Vec<Setting>,
+    pub settings: Vec<SettingShown>,
     /// Values in doubt.
     pub stale: Vec<StaleMark>,
     /// Its chain.
@@ -95,7 +107,13 @@ async fn bench(State(app): State<App>) -> Result<Json<Bench>, ApiError> {
                 let job = jobs.iter().find(|j| j.printer_id == printer.id).cloned();
                 let waits = match &job {
                     Some(job) => Waits::of(&traveller_of(store, job)?),
-                    None => Waits::nothing(),
+                    None => Waits::without_job(
+                        &store
+                            .stale(printer.id)?
+                            .iter()
+                            .map(|mark| mark.parameter)
+                            .collect(),
+                    ),
                 };
                 rows.push(BenchRow {
                     printer,
@@ -257,7 +275,8 @@ async fn printer(
             let pen = store.house()?.pen;
             let card = job.as_ref().map(|j| traveller_of(store, j)).transpose()?;
             let chain = Parameter::ALL
-                .into_iter()
+                .iter()
+                .copied()
                 .filter(|p| *p != Parameter::OffsetXy || printer.facts.nozzles > 1)
                 .map(|p| {
                     let values = values_of(p, pen, &settings, &filaments);
@@ -265,7 +284,17 @@ async fn printer(
                     ChainLink::new(p, values, doubt.map(|d| d.clause.as_str()), card.as_ref())
                 })
                 .collect();
+            let settings = settings
+                .into_iter()
+                .map(|setting| SettingShown {
+                    shown: value_of(&setting, pen),
+                    setting,
+                })
+                .collect();
             Ok(PrinterPage {
+                replaced: job.as_ref().map_or_else(Vec::new, |j| {
+                    j.replaced.iter().map(|r| r.part().label()).collect()
+                }),
                 typed: typed_in(&store.fitted(id)?, pen),
                 fittings: store.fittings(id)?,
                 printer,
@@ -280,6 +309,14 @@ async fn printer(
     Ok(Json(page))
 }
 
+/// A value as the shop reads it.
+fn value_of(s: &Setting, pen: Pen) -> String {
+    s.value.map_or_else(
+        || s.value_text.clone().unwrap_or_default(),
+        |v| pen.plain(v, s.parameter.unit(), 3),
+    )
+}
+
 /// Values in force of a parameter, as the page says them: one a filament.
 fn values_of(p: Parameter, pen: Pen, settings: &[Setting], filaments: &[Filament]) -> Vec<String> {
     let in_force = settings
@@ -287,10 +324,7 @@ fn values_of(p: Parameter, pen: Pen, settings: &[Setting], filaments: &[Filament
         .filter(|s| s.parameter == p && s.until_at.is_none());
     in_force
         .map(|s| {
-            let value = s.value.map_or_else(
-                || s.value_text.clone().unwrap_or_default(),
-                |v| pen.plain(v, p.unit(), 3),
-            );
+            let value = value_of(s, pen);
             let filament = s
                 .filament_id
                 .and_then(|f| filaments.iter().find(|x| x.id == f));
@@ -341,6 +375,55 @@ async fn put_setting(
     Ok(StatusCode::NO_CONTENT)
 }
 
+/// A value as typed: with a unit behind it, or in the parameter's.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TypedSetting {
+    /// Which parameter.
+    pub parameter: Parameter,
+    /// Its filament; none for machine parameters.
+    #[serde(default)]
+    pub filament_id: Option<i64>,
+    /// The value.
+    pub value: Entry,
+}
+
+#[utoipa::path(post, path = "/api/v1/printers/{id}/values", params(("id" = i64, Path)), request_body = TypedSetting,
+    responses((status = 204), (status = 404, body = Problem), (status = 422, body = Problem)))]
+/// Notes a value that was typed by hand, such as one read off the printer.
+async fn type_setting(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Body(typed): Body<TypedSetting>,
+) -> Result<StatusCode, ApiError> {
+    let unit = typed.parameter.unit();
+    let mut new = NewSetting {
+        parameter: typed.parameter,
+        filament_id: typed.filament_id,
+        value: None,
+        value_text: None,
+        expanded: None,
+    };
+    if unit == Unit::One {
+        new.value_text = Some(typed.value.shown());
+    } else {
+        new.value = typed.value.parse(unit);
+        if new.value.is_none() {
+            let pen = app.read(|s| Ok(s.house()?.pen)).await?;
+            return Err(ApiError::Values {
+                field: "value",
+                message: format!(
+                    "{}: “{}” is not a number. Type it in {}.",
+                    typed.parameter.label(),
+                    typed.value.shown(),
+                    pen.symbol(unit)
+                ),
+            });
+        }
+    }
+    put_setting(State(app), Path(id), Body(new)).await
+}
+
 #[utoipa::path(get, path = "/api/v1/filaments", responses((status = 200, body = Vec<Filament>)))]
 /// All filaments by name.
 async fn filaments(State(app): State<App>) -> Result<Json<Vec<Filament>>, ApiError> {
@@ -368,5 +451,6 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(printer, edit_printer))
         .routes(routes!(retire))
         .routes(routes!(put_setting))
+        .routes(routes!(type_setting))
         .routes(routes!(filaments, add_filament))
 }

@@ -39,6 +39,12 @@ pub struct EvaluateBody {
     pub job: Option<JobStation>,
 }
 
+#[utoipa::path(get, path = "/api/v1/stations", responses((status = 200, body = Vec<String>)))]
+/// Every kind of station, by its identifier.
+async fn stations() -> Json<Vec<&'static str>> {
+    Json(all_stations().iter().map(|s| s.id()).collect())
+}
+
 #[utoipa::path(post, path = "/api/v1/stations/{station}/evaluate", params(("station" = String, Path)), request_body = EvaluateBody,
     responses((status = 200, body = Finding), (status = 400, body = Problem), (status = 404, body = Problem), (status = 422, body = Problem)))]
 /// Evaluates readings of a station; nothing is kept.
@@ -63,5 +69,7 @@ async fn evaluate_station(
 }
 
 pub fn router() -> OpenApiRouter<App> {
-    OpenApiRouter::new().routes(routes!(evaluate_station))
+    OpenApiRouter::new()
+        .routes(routes!(stations))
+        .routes(routes!(evaluate_station))
 }

@@ -11,7 +11,9 @@ use wattotherm_printer::{
     FilamentPath, GearFacts, HotEndKind, HotEndMass, Parameter, Part, PrinterFacts,
     Replacement as R,
 };
-use wattotherm_store::{NewFilament, NewJob, NewPrinter, NewSetting, Shows, Store, StoreError};
+use wattotherm_store::{
+    About, NewFilament, NewJob, NewPrinter, NewSetting, Shows, Store, StoreError,
+};
 
 use crate::state::{context_of, traveller_of};
 
@@ -276,8 +278,11 @@ impl Demo<'_> {
         for (i, note) in notes.iter().cycle().take(24).enumerate() {
             let at = self.tick(24 * 13);
             let printer = ids[(i * 5 + 2) % ids.len()];
-            self.store
-                .note(Some(printer), None, "workshop", note, &at)?;
+            let about = About {
+                printer_id: Some(printer),
+                ..About::default()
+            };
+            self.store.note(about, "workshop", note, &at)?;
             if i % 6 == 3 {
                 // OK because i < 24.
                 #[allow(clippy::cast_precision_loss)]

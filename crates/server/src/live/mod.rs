@@ -17,6 +17,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
 use serde::{Deserialize, Serialize};
+use strum::IntoStaticStr;
 use tokio::runtime::Handle;
 use utoipa::ToSchema;
 use wattotherm_gcode::GuardLimits;
@@ -30,7 +31,8 @@ pub use limits::limits_of;
 pub use picture::{LivePrinter, RoutineDone, RoutineView};
 
 /// What work runs on a printer.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema, IntoStaticStr)]
+#[strum(serialize_all = "snake_case")]
 #[serde(rename_all = "snake_case")]
 pub enum RoutineKind {
     /// Heat and hold.
@@ -48,14 +50,8 @@ pub enum RoutineKind {
 impl RoutineKind {
     /// Identifier of its log.
     #[must_use]
-    pub const fn id(self) -> &'static str {
-        match self {
-            Self::Hold => "hold",
-            Self::Autotune => "autotune",
-            Self::Verify => "verify",
-            Self::Warm => "warm",
-            Self::Limit => "limit",
-        }
+    pub fn id(self) -> &'static str {
+        self.into()
     }
 
     /// Its name in a sentence.

@@ -112,7 +112,8 @@ pub fn plan(tables: &ChainTables, input: &PlanInput) -> Plan {
         state: BTreeMap::new(),
     };
     let lines: Vec<PlanLine> = Parameter::ALL
-        .into_iter()
+        .iter()
+        .copied()
         .filter(|p| !input.absent.contains(p))
         .map(|p| walk.visit(p))
         .collect();
@@ -204,7 +205,8 @@ impl Walk<'_> {
             Status::Released | Status::Untouched => None,
         };
         let waits_for = Parameter::ALL
-            .into_iter()
+            .iter()
+            .copied()
             .filter(|u| self.is_open_upstream(*u, parameter))
             .collect();
         let effort = match (status, at_most) {

@@ -113,14 +113,14 @@ impl House {
     pub fn chain_tables(&self) -> ChainTables {
         let mut changes = Vec::new();
         if self.option(RuleId::SameBoreNozzle).id == "z_only" {
-            for parameter in Parameter::ALL {
+            for &parameter in Parameter::ALL {
                 if parameter != Parameter::OffsetZ {
                     changes.push((Replacement::NozzleSame, parameter, None));
                 }
             }
         }
         if self.option(RuleId::RetuneLoop).id == "when_it_swings" {
-            for replacement in Replacement::ALL {
+            for &replacement in Replacement::ALL {
                 let cell = crate::chain::default_cell(replacement, Parameter::HeaterLoop);
                 if cell == Some(Strength::Redo) {
                     changes.push((replacement, Parameter::HeaterLoop, Some(Strength::Verify)));

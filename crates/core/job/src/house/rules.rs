@@ -46,6 +46,8 @@ pub struct RuleSpec {
     pub id: RuleId,
     /// The question.
     pub question: &'static str,
+    /// What it decides, and where; blank where nothing obeys it yet, so that it isn't offered.
+    pub decides: &'static str,
     /// The schools, default first.
     pub options: &'static [RuleOption],
     /// Why the default is the default; quantities in braces.
@@ -70,6 +72,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::RetuneLoop,
         question: "When is the heater loop retuned?",
+        decides: "At the heater loop: whether a loop that holds still is tuned anew. In the plan: whether it opens the filament’s values.",
         options: &[
             o(
                 "whenever_replaced",
@@ -85,6 +88,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::LinedCeiling,
         question: "How hot may a lined hot end go?",
+        decides: "The ceiling of every lined hot end: at the heater, in the plan, and for each target sent to a printer.",
         options: &[
             o("c235", "{235 °C}"),
             o("c240", "{240 °C}"),
@@ -95,6 +99,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::HotTightening,
         question: "At what temperature is a nozzle tightened?",
+        decides: "The temperature of the tightening sheet and of the station after it.",
         options: &[
             o(
                 "hottest_print",
@@ -109,6 +114,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::SameBoreNozzle,
         question: "What is recalibrated after a nozzle of the same bore?",
+        decides: "In the plan of a nozzle job: whether flow is opened beside Z.",
         options: &[
             o("verify_flow", "Redo Z, verify flow"),
             o("z_only", "Z only"),
@@ -118,6 +124,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::StepsOrFlow,
         question: "Steps per millimetre or flow first?",
+        decides: "At the drive: whether the measured or the computed steps are proposed.",
         options: &[
             o("steps_first", "Steps first, flow after"),
             o(
@@ -130,6 +137,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::MeasuringSteps,
         question: "How are the steps measured?",
+        decides: "At the drive: whether a free feed alone is enough, and whether the nozzle is heated for it.",
         options: &[
             o(
                 "loaded",
@@ -142,6 +150,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::FlowBy,
         question: "How is flow found?",
+        decides: "At flow: the way the station begins with. The others stay open to you.",
         options: &[
             o("walls", "By wall thickness, then picture cards to refine"),
             o("cards", "By picture cards only"),
@@ -153,6 +162,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::Hop,
         question: "Lift the nozzle on travel?",
+        decides: "",
         options: &[
             o(
                 "off",
@@ -165,6 +175,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::RetractionSearch,
         question: "How is retraction searched?",
+        decides: "Said at retraction.",
         options: &[
             o(
                 "distance_first",
@@ -177,6 +188,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::NozzleGap,
         question: "How is the nozzle gap set?",
+        decides: "At the Z offset: the way the station begins with.",
         options: &[
             o("patch", "First-layer patch measured, paper only to start"),
             o("paper", "Paper"),
@@ -188,6 +200,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::TubeReplaced,
         question: "When is the tube replaced?",
+        decides: "Said on the tube’s sheet.",
         options: &[
             o("when_worn", "When it shows wear"),
             o("every_job", "At every hot-end job"),
@@ -197,6 +210,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::AllMetalConversion,
         question: "Where to start after an all-metal conversion?",
+        decides: "Said at the print temperature.",
         options: &[
             o(
                 "shifted",
@@ -209,6 +223,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::NewPart,
         question: "In what form are new hot ends stocked?",
+        decides: "Said on the sheets of hot-end parts.",
         options: &[
             o("assembly", "Complete assembly"),
             o("single", "Single parts"),
@@ -218,6 +233,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::FirstPrint,
         question: "With which settings is the first print after a repair?",
+        decides: "In the plan: whether a first print with the old settings stands before the new values.",
         options: &[
             o("old_settings", "Old settings unchanged"),
             o("new_estimates", "New estimates at once"),
@@ -227,6 +243,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::Clog,
         question: "What is done about a clog?",
+        decides: "",
         options: &[
             o(
                 "mild_first",
@@ -239,6 +256,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::Covers,
         question: "Covers after a blob?",
+        decides: "",
         options: &[
             o("refit", "Refit the covers"),
             o("leave_off", "Leave them off to see trouble sooner"),
@@ -248,6 +266,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::CubeBy,
         question: "By what is the test cube judged?",
+        decides: "At acceptance: the limit of each edge of the cube.",
         options: &[
             o("plain", "By the plain tolerance for each edge"),
             o("it11", "By ISO 286-1 grade IT11, half to each side"),
@@ -259,6 +278,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::DeadHeat,
         question: "What becomes of heat whose routine died with the server?",
+        decides: "On the link: what is sent to a printer whose routine died with the server.",
         options: &[
             o(
                 "zero",

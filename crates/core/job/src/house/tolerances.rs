@@ -21,6 +21,7 @@ pub enum ToleranceId {
     StringsScore,
     CleanConfidencePercent,
     CleanRunLeastMin,
+    CleanRunMostMin,
     FirmwareMarginC,
     SensorRoomC,
     LoopOvershootC,
@@ -79,7 +80,7 @@ const fn t(
 use ToleranceId as T;
 
 /// Every limit.
-pub const TOLERANCES: [ToleranceSpec; 17] = [
+pub const TOLERANCES: [ToleranceSpec; 18] = [
     t(
         T::DrivePercent,
         "Drive: length fed",
@@ -138,10 +139,10 @@ pub const TOLERANCES: [ToleranceSpec; 17] = [
     ),
     t(
         T::CleanConfidencePercent,
-        "Clean run: confidence",
+        "Clean run: would have shown the fault in",
         Unit::Percent,
         [90.0, 50.0, 99.9],
-        "Nine in ten repairs that pass are then repaired.",
+        "Had the fault still been there, nine in ten such runs would have shown it.",
     ),
     t(
         T::CleanRunLeastMin,
@@ -149,6 +150,13 @@ pub const TOLERANCES: [ToleranceSpec; 17] = [
         Unit::Minute,
         [30.0, 1.0, 10_000.0],
         "Long enough for the whole machine to be warm.",
+    ),
+    t(
+        T::CleanRunMostMin,
+        "Clean run: at most",
+        Unit::Minute,
+        [720.0, 1.0, 20_000.0],
+        "A working day and the evening. What a longer run would show more is said, and is yours to weigh.",
     ),
     t(
         T::FirmwareMarginC,

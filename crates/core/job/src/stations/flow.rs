@@ -118,6 +118,8 @@ const WALL: Limit = Limit::new(
     [0.1, 5.0, 0.25, 2.0],
     "one wall is about as wide as the bore",
 );
+/// What a caliper on a wall may be off by [mm].
+const WALL_OFF_MM: f64 = 0.02;
 const THICKNESS: Limit = Limit::new(
     "t_mm",
     "wall thickness",
@@ -203,6 +205,7 @@ fn read(readings: &FlowReadings) -> Result<Typed, ReadingError> {
                 }
             }
             intake.ask_outliers_by_ten(&THICKNESS, &named);
+            intake.ask_outliers(&THICKNESS, &named, WALL_OFF_MM);
             values.extend(named.iter().map(|(_, t)| *t));
             if readings.walls.len() > MOST_WALLS {
                 intake.count("walls", "Sixty-four readings are enough. Remove some.");

@@ -107,6 +107,8 @@ const COMMANDED: Limit = Limit::new(
     [0.05, 1.5, 0.1, 0.8],
     "a first layer outside this doesn't stick or isn't one",
 );
+/// What patches on a bed that is not quite level may differ by, beside their readings [mm].
+const PATCH_OFF_MM: f64 = 0.04;
 const PATCH: Limit = Limit::new(
     "t_mm",
     "patch thickness",
@@ -153,6 +155,7 @@ fn read(readings: &OffsetZReadings, gauge_mm: f64) -> Result<Typed, ReadingError
                 }
             }
             intake.ask_outliers_by_ten(&PATCH, &named);
+            intake.ask_outliers(&PATCH, &named, PATCH_OFF_MM);
             values.extend(named.iter().map(|(_, t)| *t));
             if readings.patches.len() > MOST {
                 intake.count("patches", "Twenty-five patches are enough. Remove some.");

@@ -84,6 +84,8 @@ const PLACE: Limit = Limit::new(
     [0.0, 2_000.0, 0.0, 2_000.0],
     "positions are counted from the bed's front left corner",
 );
+/// What heights of a bed that was trammed once may differ by [mm].
+const HEIGHT_OFF_MM: f64 = 0.3;
 const HEIGHT: Limit = Limit::new(
     "z_mm",
     "height",
@@ -156,10 +158,12 @@ fn read(readings: &TramReadings) -> Result<Vec<Height>, ReadingError> {
     if readings.points.len() > MOST_PLACES {
         intake.count("points", "A hundred places are enough. Remove some.");
     }
+    let mut named = Vec::new();
     for (i, p) in readings.points.iter().take(MOST_PLACES).enumerate() {
         let x = intake.need(&PLACE, &format!("points.{i}.x_mm"), &p.x_mm);
         let y = intake.need(&PLACE, &format!("points.{i}.y_mm"), &p.y_mm);
         let z = intake.need(&HEIGHT, &format!("points.{i}.z_mm"), &p.z_mm);
+        named.extend(z.map(|z| (format!("points.{i}.z_mm"), z)));
         if let (Some(x), Some(y), Some(z)) = (x, y, z) {
             let up = match readings.sense {
                 HeightSense::Gap => -z,
@@ -180,6 +184,7 @@ fn read(readings: &TramReadings) -> Result<Vec<Height>, ReadingError> {
             "Read the height at three screws or more: three points make a plane.",
         );
     }
+    intake.ask_outliers(&HEIGHT, &named, HEIGHT_OFF_MM);
     intake.finish()?;
     Ok(heights)
 }

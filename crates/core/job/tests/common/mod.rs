@@ -101,7 +101,7 @@ fn cube(over: &Value) -> Value {
     let mut all = json!({
         "x_mm": ["20.02", "20.03"], "y_mm": ["20.01", "20.02"], "z_mm": ["20.0", "19.99"],
         "strings": "1", "first_layer_good": "yes", "walls_even": "yes", "clicking": "no", "came_back": "no",
-        "clean_run_min": "200",
+        "clean_run_min": "300",
     });
     for (k, v) in over.as_object().unwrap() {
         all[k] = v.clone();

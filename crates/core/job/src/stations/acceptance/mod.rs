@@ -4,7 +4,10 @@ mod iso286;
 mod run_length;
 
 pub use iso286::{it_grade_by_formula_um, it_grade_um, tolerance_factor_um};
-pub use run_length::{RunLength, clean_run_min, mean_time_bounds_min, run_length};
+pub use run_length::{
+    RunLength, run_at_random_min, run_at_same_point_min, run_length, shown_at_random,
+    shown_at_same_point,
+};
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -104,6 +107,9 @@ pub struct AcceptanceFound {
     grade: Option<(u8, f64)>,
     limit_mm: f64,
     run: RunLength,
+    /// What it ran with.
+    #[serde(default)]
+    filament: Option<String>,
     clean_min: f64,
     strings: f64,
     strings_most: f64,
@@ -116,6 +122,8 @@ impl AcceptanceFound {
     }
 }
 
+/// What a caliper on an edge may be off by [mm].
+const EDGE_OFF_MM: f64 = 0.02;
 const EDGE: Limit = Limit::new(
     "edge_mm",
     "edge asked for",
@@ -170,8 +178,13 @@ fn read(readings: &AcceptanceReadings) -> Result<Typed, ReadingError> {
         }
         let mut values = Vec::new();
         for (i, e) in entries.iter().take(MOST_READINGS).enumerate() {
-            values.extend(intake.may(&SIDE, &format!("{key}.{i}"), e));
+            let path = format!("{key}.{i}");
+            if let Some(v) = intake.may(&SIDE, &path, e) {
+                values.push((path, v));
+            }
         }
+        intake.ask_outliers(&SIDE, &values, EDGE_OFF_MM);
+        let values: Vec<f64> = values.into_iter().map(|(_, v)| v).collect();
         if values.is_empty() {
             intake.count(
                 &format!("{key}.0"),
@@ -361,6 +374,7 @@ impl Station for Acceptance {
             grade,
             limit_mm,
             run: run_length(context),
+            filament: context.filament.as_ref().map(|f| f.name.clone()),
             clean_min: typed.run,
             strings: typed.strings,
             strings_most,
@@ -467,7 +481,12 @@ impl Station for Acceptance {
             }
             _ => w.say(
                 "Pass: accepted.",
-                format!("The cube is inside its limits and it ran {ran} clean."),
+                format!(
+                    "The cube is inside its limits and it ran {ran} clean{}.",
+                    own.filament
+                        .as_ref()
+                        .map_or(String::new(), |f| format!(" with {f}"))
+                ),
                 format!("cube and {ran} clean"),
                 "Hand over.",
             ),

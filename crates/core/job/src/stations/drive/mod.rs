@@ -143,6 +143,8 @@ const NOZZLE: Limit = Limit::new(
     [0.0, 500.0, 170.0, 320.0],
     "no hot end feeds outside this",
 );
+/// What a mark read against a rule may be off by [mm].
+const REST_OFF_MM: f64 = 0.5;
 const REST: Limit = Limit::new(
     "runs",
     "rest",
@@ -268,6 +270,7 @@ fn read(readings: &DriveReadings, context: &Context) -> Result<Typed, ReadingErr
             }
         }
         intake.ask_outliers_by_ten(&REST, &rests);
+        intake.ask_outliers(&REST, &rests, REST_OFF_MM);
         rests.iter().map(|(_, r)| mark.unwrap_or(0.0) - r).collect()
     };
     let fed = series("runs", &readings.runs);

@@ -53,6 +53,8 @@ enum Stage {
     HoldsAndStays,
     /// A log that is too short.
     TooShort,
+    /// The hold test shows something that no gains mend, or not what.
+    LookFirst,
     /// Gains of the rule are proposed.
     Proposed,
     /// They are set, and not verified.
@@ -140,6 +142,7 @@ fn typed_verification(typed: &Typed) -> Option<VerifyResult> {
             mean_c: None,
             swing_c: Some(swing),
             period_s: None,
+            segments: Vec::new(),
         },
         figures: LoopFigures {
             overshoot_c: Some(overshoot),
@@ -406,6 +409,8 @@ fn held(
         Stage::HoldsAndStays
     } else if hold.reading.class == TraceClass::TooShort {
         Stage::TooShort
+    } else if hold.reading.class != TraceClass::Steady && !hold.reading.class.is_the_loop() {
+        Stage::LookFirst
     } else {
         Stage::Held
     };

@@ -35,7 +35,11 @@ pub(super) fn words(f: &Facts<HeaterLoopFound>, pen: Pen) -> Words {
     let then = "Write, store and read back, then verify.";
     let next = "Write, then verify with step, hold and fan.";
     match own.stage {
-        Stage::Untested | Stage::TooShort | Stage::Held | Stage::HoldsAndStays => held(w, own, &at),
+        Stage::Untested
+        | Stage::TooShort
+        | Stage::LookFirst
+        | Stage::Held
+        | Stage::HoldsAndStays => held(w, own, &at),
         Stage::SetNotVerified => {
             w.settle = vec!["run the verification".into()];
             w.say(
@@ -143,6 +147,15 @@ fn held(mut w: Words, own: &HeaterLoopFound, at: &str) -> Words {
                 reading.advice.as_str(),
                 line,
                 "Run the autotune.",
+            )
+        }
+        Stage::LookFirst => {
+            w.settle = vec!["look, then hold again".into()];
+            w.say(
+                reading.headline.as_str(),
+                reading.advice.as_str(),
+                line,
+                "Look at what it names, then run the hold test again. Where nothing is found, run the autotune.",
             )
         }
         _ => {

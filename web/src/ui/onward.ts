@@ -1,0 +1,32 @@
+/** What Enter stops at: readings that nobody filled in for the technician, steps, and questions. */
+const STOPS = '[data-reading]:not([data-prefilled]), [data-step], [data-answers]'
+
+/** What takes the focus at a stop; none at a question that is answered already. */
+function hold(stop: HTMLElement): HTMLElement | null {
+  if (!stop.matches('[data-answers]')) return stop
+  return stop.querySelector(':checked') ? null : stop.querySelector<HTMLElement>('input')
+}
+
+/** Enter goes on: to the next reading, question or picture below, and at the end to the button that closes. */
+export function onward(event: KeyboardEvent) {
+  if (event.ctrlKey || event.metaKey || event.altKey) return
+  event.preventDefault()
+  const here = event.target as HTMLElement
+  const within = here.closest('[role=dialog]') ?? document
+  for (const stop of within.querySelectorAll<HTMLElement>(STOPS)) {
+    const below = here.compareDocumentPosition(stop) & Node.DOCUMENT_POSITION_FOLLOWING
+    if (!below || stop.offsetParent === null) continue
+    const next = hold(stop)
+    if (next) {
+      next.focus()
+      return
+    }
+  }
+  within.querySelector<HTMLElement>('[data-close]')?.focus()
+}
+
+/** Which of some answers a key means: the only one that begins with it, or whose number it is. */
+export function meant(key: string, labels: readonly string[]): number {
+  const all = labels.flatMap((label, i) => (label.toLowerCase().startsWith(key.toLowerCase()) ? [i] : []))
+  return key.length === 1 && all.length === 1 ? (all[0] ?? -1) : -1
+}
