@@ -14,6 +14,7 @@ export function rulesChart(
   const points = (all: readonly number[]) => all.map((c, i) => [i * rules.step_s, read.number(c)])
   const runs = rules.runs.flatMap((r) => (r.run ? [{ ...r, points: r.run.points }] : []))
   const end = Math.max(...runs.map((r) => r.points.length), rules.set?.points.length ?? 1) - 1
+  const highest = Math.max(target + 4, ...runs.flatMap((r) => r.points), ...(rules.set?.points ?? []))
   return {
     series: [
       ...runs.map((r) => ({
@@ -59,7 +60,8 @@ export function rulesChart(
     y: [
       {
         min: read.number(target - 14),
-        max: read.number(target + 25),
+        // As high as what happens, but a runaway rule shall not press the others flat.
+        max: read.number(Math.min(target + 25, Math.ceil(highest + 1))),
         axisLabel: { formatter: (v: number) => `${+v.toFixed(1)}°` },
       },
     ],

@@ -54,6 +54,7 @@ export function traceChart(log: TraceChart, t: Tokens, read: Reader): ChartOptio
   const runs = holds(log.samples)
   const first = log.samples[0]?.t_s ?? 0
   const last = log.samples.at(-1)?.t_s ?? 1
+  const step = timeStep(last - first)
   const band = (log.band ?? 0) || null
   const series: LineSeriesOption[] = [
     {
@@ -123,7 +124,9 @@ export function traceChart(log: TraceChart, t: Tokens, read: Reader): ChartOptio
     live: log.live,
     series,
     x: {
-      interval: timeStep(last - first),
+      // Marks stand at whole steps, wherever the log begins.
+      min: Math.floor(first / step) * step,
+      interval: step,
       axisLabel: { formatter: (v: number) => timeWords(v), hideOverlap: true },
     },
     y: [
