@@ -519,6 +519,20 @@ fn a_log_file_is_kept_whole_and_read_as_a_test() {
         s.get(&format!("/api/v1/printers/{id}/traces"))[0]["kind"],
         "file"
     );
+    // A target given beside a file that has none is what it is judged by.
+    let bare: String = (0..400)
+        .map(|i| format!("{i},{:.1}\n", 205.0 + f64::from(i % 3) * 0.1))
+        .collect();
+    let bare = s.send_file(format!("time_s,temp\n{bare}").as_bytes());
+    let class = |body: &Value| s.call("POST", "/api/v1/traces/read", Some(body)).1;
+    let alone = class(&json!({"file": bare}));
+    assert_eq!(alone["reading"]["class"], "steady");
+    let beside = class(&json!({"file": bare, "target_c": 210.0}));
+    assert_eq!(beside["reading"]["class"], "offset");
+    assert_eq!(
+        beside["notes"].as_array().unwrap().last().unwrap(),
+        "The log has no target: 210 °C is taken."
+    );
     // The same file as an autotune: nothing switches in it, so nothing comes out.
     let body = json!({"file": file, "target_c": 210.0, "autotune": true});
     let (_, view) = s.call("POST", "/api/v1/traces/read", Some(&body));

@@ -42,6 +42,17 @@ impl Trace {
         Self { samples: kept }
     }
 
+    /// The same log with a target [°C] given beside it, where it has none of its own.
+    #[must_use]
+    pub fn with_target(mut self, target_c: f64) -> Self {
+        if self.samples.iter().all(|s| s.target_c.is_none()) {
+            for s in &mut self.samples {
+                s.target_c = Some(target_c);
+            }
+        }
+        self
+    }
+
     /// Length [s].
     #[must_use]
     pub fn span_s(&self) -> f64 {

@@ -15,6 +15,7 @@ use wattotherm_heat::{
     TuneResult, Ultimate, WrongTypePoint, compare_rules, hold_result, read_class, read_trace,
     run_of, sensor_type, thinned, tune_result, wrong_type_curve,
 };
+use wattotherm_measure::{Pen, Unit};
 use wattotherm_printer::HotEndMass;
 use wattotherm_store::{Files, NewTrace, Source, StoreError, TraceHead};
 
@@ -279,8 +280,17 @@ async fn read_file(
 ) -> Result<Json<TraceView>, ApiError> {
     let files = app.files.clone();
     let (trace, mut shown, body) = tokio::task::spawn_blocking(move || {
-        let file = read_trace(&text_of(&files, &body.file)?);
-        let trace = file.trace;
+        let mut file = read_trace(&text_of(&files, &body.file)?);
+        let mut trace = std::mem::take(&mut file.trace);
+        if let Some(target) = body.target_c
+            && trace.main_target_c().is_none()
+        {
+            trace = trace.with_target(target);
+            file.notes.push(format!(
+                "The log has no target: {} is taken.",
+                Pen::METRIC.plain(target, Unit::Celsius, 1)
+            ));
+        }
         if trace.samples.len() < 2 {
             let first = file.diagnostics.first().map_or_else(
                 || "it holds no line with a time and a temperature".to_owned(),
