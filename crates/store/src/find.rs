@@ -100,10 +100,14 @@ impl Store {
             .iter()
             .cloned()
             .partition(|w| w.chars().count() >= INDEXED_LETTERS);
-        let from = if indexed.is_empty() {
-            "logbook l WHERE l.kind = 'note'"
+        // By the index's own number, so that it stops at the eighth and sorts nothing.
+        let (from, newest) = if indexed.is_empty() {
+            ("logbook l WHERE l.kind = 'note'", "l.id")
         } else {
-            "note_words JOIN logbook l ON l.id = note_words.rowid WHERE note_words MATCH ?1"
+            (
+                "note_words JOIN logbook l ON l.id = note_words.rowid WHERE note_words MATCH ?1",
+                "note_words.rowid",
+            )
         };
         let wanted: Vec<String> = indexed
             .iter()
@@ -111,7 +115,7 @@ impl Store {
             .collect();
         let wanted = (!wanted.is_empty()).then(|| wanted.join(" "));
         let sql = format!(
-            "SELECT l.printer_id, l.job_id, l.text FROM {from} AND {} ORDER BY l.id DESC LIMIT {MOST_OF_A_KIND}",
+            "SELECT l.printer_id, l.job_id, l.text FROM {from} AND {} ORDER BY {newest} DESC LIMIT {MOST_OF_A_KIND}",
             holds_all(
                 "l.text || ' ' || l.who",
                 1 + usize::from(wanted.is_some()),
