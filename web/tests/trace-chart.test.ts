@@ -69,3 +69,11 @@ test('a live curve and a kept picture have no zoom, and no markup ever stands at
   expect(furnished({ ...chart, live: true }, light).dataZoom).toHaveLength(0)
   expect(furnished(chart, light).tooltip).toMatchObject({ renderMode: 'richText' })
 })
+
+test('an axis keeps the ink of the pages where a chart says how its numbers read', () => {
+  const chart = traceChart({ samples: [sample(0, 100, 200)], marks: [] }, light, celsius)
+  const { xAxis, yAxis } = furnished(chart, light)
+  for (const axis of [xAxis, yAxis[0]])
+    expect(axis?.axisLabel).toMatchObject({ color: light.ink2, fontSize: 12.5 })
+  expect(xAxis.axisLabel).toHaveProperty('formatter')
+})

@@ -150,6 +150,7 @@ nav a {
   padding: 0 13px;
   text-decoration: none;
   color: var(--ink2);
+  white-space: nowrap;
   border-bottom: 3px solid transparent;
 }
 nav a.here {
@@ -180,6 +181,17 @@ dl {
 dd {
   margin: 0;
 }
+@media (max-width: 900px) {
+  header {
+    padding: 0 10px;
+  }
+  .brand {
+    margin-right: 4px;
+  }
+  nav a {
+    padding: 0 9px;
+  }
+}
 @media (max-width: 720px) {
   header {
     padding: 0 8px;
@@ -194,7 +206,6 @@ dd {
   nav a {
     padding: 0 9px;
     font-size: 15px;
-    white-space: nowrap;
   }
 }
 @media print {

@@ -37,8 +37,23 @@ export function furnished(chart: ChartOption, t: Tokens, still = false) {
     backgroundColor: t.sheet,
     textStyle: text,
     grid: { left: chart.left ?? 52, right: 14, top: 14, bottom: 28 },
-    xAxis: { ...axis, type: 'value', splitLine: { show: false }, min: 'dataMin', max: 'dataMax', ...chart.x },
-    yAxis: chart.y.map((y) => ({ ...axis, type: 'value', scale: true, ...y })),
+    xAxis: {
+      ...axis,
+      type: 'value',
+      splitLine: { show: false },
+      min: 'dataMin',
+      max: 'dataMax',
+      ...chart.x,
+      // The ink stays where a chart says how its numbers read.
+      axisLabel: { ...text, ...chart.x.axisLabel },
+    },
+    yAxis: chart.y.map((y) => ({
+      ...axis,
+      type: 'value',
+      scale: true,
+      ...y,
+      axisLabel: { ...text, ...y.axisLabel },
+    })),
     series: chart.series.map((s) => ({
       type: 'line',
       showSymbol: false,

@@ -267,6 +267,12 @@ svg {
   min-width: 76px;
   min-height: 44px;
 }
+/* Where there is no room for both, the words stay. */
+@media (max-width: 1100px) {
+  svg {
+    display: none;
+  }
+}
 @media (max-width: 720px) {
   .many.tiles li {
     grid-template-columns: minmax(0, 1fr) auto;
@@ -274,9 +280,6 @@ svg {
     gap: 0 10px;
     padding: 3px 10px;
     min-height: 50px;
-  }
-  svg {
-    display: none;
   }
 }
 </style>

@@ -237,7 +237,7 @@ async function run(act: Schemas['Act']) {
   display: grid;
   grid-template-columns: minmax(220px, 1fr) minmax(0, 1fr);
   gap: 20px;
-  align-items: center;
+  align-items: start;
 }
 .group :deep(svg[role='img']) {
   max-height: 220px;
