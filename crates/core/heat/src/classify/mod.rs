@@ -15,7 +15,7 @@ use wattotherm_measure::text::{fixed, plain};
 use super::model::Plant;
 use super::trace::{Sample, Trace};
 use segments::{Piece, pieces};
-use strays::{Reach, strays};
+use strays::{Reach, Stray, strays};
 
 /// What a log shows.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -275,11 +275,11 @@ fn classify(samples: &[Sample], usual_s: f64, limits: &PhysicalLimits, reading: 
         return;
     }
     let jumps = strays(samples, &reach, usual_s);
-    if jumps.len() >= 2 || jumps.iter().any(|j| j.2 >= 15.0) {
+    if jumps.len() >= 2 || jumps.iter().any(|j| j.over >= 15.0) {
         intermittent(samples, &jumps, &reach, reading);
         return;
     }
-    if let [(i, ..)] = jumps[..] {
+    if let [Stray { at: i, .. }] = jumps[..] {
         reading.evidence.push(format!(
             "One stray sample at {} s: {} °C. One proves nothing; more would be the sensor or its wire.",
             plain(samples[i].t_s, 0),
@@ -295,29 +295,33 @@ fn over_all(reading: &mut TraceReading, class: TraceClass, mark: Mark) {
     reading.marks = vec![mark];
 }
 
-fn intermittent(
-    samples: &[Sample],
-    jumps: &[strays::Stray],
-    reach: &Reach,
-    reading: &mut TraceReading,
-) {
+fn intermittent(samples: &[Sample], jumps: &[Stray], reach: &Reach, reading: &mut TraceReading) {
     reading.class = TraceClass::SensorIntermittent;
     reading.evidence.clear();
-    if let Some((i, could, over)) = jumps.iter().max_by(|a, b| a.2.total_cmp(&b.2)) {
-        let (a, b) = (samples[i - 1], samples[*i]);
-        reading.evidence.push(format!(
-            "{} → {} °C within {} s; {} can change by {} °C in that time at most ({} °C too much).",
-            fixed(a.temp_c, 1),
-            fixed(b.temp_c, 1),
-            plain(b.t_s - a.t_s, 2),
-            if reach.own {
-                "this block, by its own heat-up,"
-            } else {
-                "a hot end"
-            },
-            fixed(*could, 1),
-            fixed(*over, 1)
-        ));
+    if let Some(j) = jumps.iter().max_by(|a, b| a.over.total_cmp(&b.over)) {
+        let (a, b) = (samples[j.at - 1], samples[j.at]);
+        reading.evidence.push(if j.back {
+            format!(
+                "{} → {} → {} °C from one line to the next: a block that still falls can't rise already.",
+                fixed(a.temp_c, 1),
+                fixed(b.temp_c, 1),
+                fixed(samples[(j.at + 1).min(samples.len() - 1)].temp_c, 1)
+            )
+        } else {
+            format!(
+                "{} → {} °C within {} s; {} can change by {} °C in that time at most ({} °C too much).",
+                fixed(a.temp_c, 1),
+                fixed(b.temp_c, 1),
+                plain(b.t_s - a.t_s, 2),
+                if reach.own {
+                    "this block, by its own heat-up,"
+                } else {
+                    "a hot end"
+                },
+                fixed(j.could, 1),
+                fixed(j.over, 1)
+            )
+        });
     }
     reading.evidence.push(format!(
         "{} of {} samples are out of reach.",
@@ -327,14 +331,13 @@ fn intermittent(
     reading.marks = jumps
         .iter()
         .take(MOST_MARKS)
-        .map(|(i, ..)| Mark {
-            from_s: samples[i - 1].t_s,
-            to_s: samples[*i].t_s,
-            says: format!(
-                "{} → {} °C",
-                fixed(samples[i - 1].temp_c, 1),
-                fixed(samples[*i].temp_c, 1)
-            ),
+        .map(|j| {
+            let (a, b) = (samples[j.at - 1], samples[j.at]);
+            Mark {
+                from_s: a.t_s,
+                to_s: b.t_s,
+                says: format!("{} → {} °C", fixed(a.temp_c, 1), fixed(b.temp_c, 1)),
+            }
         })
         .collect();
 }

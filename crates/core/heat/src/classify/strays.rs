@@ -152,8 +152,21 @@ pub(crate) fn noise(samples: &[Sample]) -> f64 {
     (*m / 0.6745 / 1.5_f64.sqrt()).max(0.03)
 }
 
-/// A stray: index, how far it could have gone, how much farther it went [°C].
-pub(crate) type Stray = (usize, f64, f64);
+/// A sample that the block can't have made.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Stray {
+    /// Its index.
+    pub at: usize,
+    /// How far it could have gone [°C].
+    pub could: f64,
+    /// How much farther it went [°C].
+    pub over: f64,
+    /// Off and back between two samples, rather than faster than the block.
+    pub back: bool,
+}
+
+/// What a sample between two others may lie beside them, beyond its noise [°C].
+const BESIDE_C: f64 = 3.0;
 
 /// Changes that the block can't have made. `usual_s` is the usual time between samples.
 pub(crate) fn strays(samples: &[Sample], reach: &Reach, usual_s: f64) -> Vec<Stray> {
@@ -170,7 +183,12 @@ pub(crate) fn strays(samples: &[Sample], reach: &Reach, usual_s: f64) -> Vec<Str
         // A stamp can be late by as much as a sample is apart.
         let could = reach.far(change > 0.0, a.temp_c, dt.max(usual_s)) + slack;
         if change.abs() > could {
-            found.push((i + 1, could, change.abs() - could));
+            found.push(Stray {
+                at: i + 1,
+                could,
+                over: change.abs() - could,
+                back: false,
+            });
         }
     }
     // Off and back between two samples: a block that still falls can't rise already.
@@ -182,13 +200,18 @@ pub(crate) fn strays(samples: &[Sample], reach: &Reach, usual_s: f64) -> Vec<Str
         if c.t_s - a.t_s <= 4.5
             && off
                 > 8.0 * noise(&samples[i.saturating_sub(30)..(i + 33).min(samples.len())]).max(0.2)
-                    + 3.0
+                    + BESIDE_C
             && apart < 0.35 * off
-            && !found.iter().any(|(at, ..)| *at == i + 1 || *at == i + 2)
+            && !found.iter().any(|s| s.at == i + 1 || s.at == i + 2)
         {
-            found.push((i + 1, 3.0, off - 3.0));
+            found.push(Stray {
+                at: i + 1,
+                could: BESIDE_C,
+                over: off - BESIDE_C,
+                back: true,
+            });
         }
     }
-    found.sort_by_key(|s| s.0);
+    found.sort_by_key(|s| s.at);
     found
 }
