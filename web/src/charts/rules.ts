@@ -62,7 +62,12 @@ export function rulesChart(
         min: read.number(target - 14),
         // As high as what happens, but a runaway rule shall not press the others flat.
         max: read.number(Math.min(target + 25, Math.ceil(highest + 1))),
-        axisLabel: { formatter: (v: number) => `${+v.toFixed(1)}°` },
+        // The ends are no round numbers.
+        axisLabel: {
+          formatter: (v: number) => `${+v.toFixed(1)}°`,
+          showMinLabel: false,
+          showMaxLabel: false,
+        },
       },
     ],
     says: (at, values) =>
