@@ -4756,6 +4756,8 @@ export interface components {
             all: number;
             /** @description Stops that are closed. */
             closed: number;
+            /** @description Whether it waits for a hand: work, or a value in doubt. */
+            due: boolean;
             /** @description How many of its values are in doubt while no job is open. */
             in_doubt: number;
             /** @description Key of the stop to work on now; none where nothing is to be done. */

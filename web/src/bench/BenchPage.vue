@@ -3,7 +3,7 @@ import { NButton, NCheckbox } from 'naive-ui'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, nextTick, ref } from 'vue'
 
-import { get, type Schemas } from '../api/client'
+import { get } from '../api/client'
 import PrinterForm from '../printers/PrinterForm.vue'
 import TextLine from '../ui/TextLine.vue'
 
@@ -14,15 +14,13 @@ const { data, error, isLoading } = useQuery({
 const adding = ref(false)
 const words = ref('')
 const due = ref(false)
-/* A printer is due while something waits for a hand, or a value of it is in doubt. */
-const isDue = (r: Schemas['BenchRow']) => r.now_key != null || r.in_doubt > 0
 const rows = computed(() => {
   const wanted = words.value.toLowerCase().split(/\s+/)
   return (data.value?.rows ?? []).filter((r) => {
     const said = [r.printer.name, r.printer.kind, r.job?.complaint, r.job?.customer, r.says]
       .join(' ')
       .toLowerCase()
-    return (!due.value || isDue(r)) && wanted.every((w) => said.includes(w))
+    return (!due.value || r.due) && wanted.every((w) => said.includes(w))
   })
 })
 /* A new printer is there to be worked on: the hand is at its job. */
@@ -55,7 +53,7 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
       <div v-if="data.rows.length > 1" class="find">
         <TextLine id="bench-find" v-model="words" class="grow" label="Printer, complaint or customer" />
         <NCheckbox v-model:checked="due" class="due">
-          What is due ({{ data.rows.filter(isDue).length }} of {{ data.rows.length }})
+          What is due ({{ data.rows.filter((r) => r.due).length }} of {{ data.rows.length }})
         </NCheckbox>
       </div>
       <p v-if="data.rows.length > 0 && rows.length === 0" class="quiet" role="status">

@@ -61,9 +61,10 @@ function keep(kind: 'png' | 'svg') {
   const box = chart.value?.getDom()
   if (!box) return
   const size = { width: box.clientWidth, height: box.clientHeight }
-  // Drawn afresh without a screen, so that a picture is the same whatever is pointed at.
+  // Drawn afresh without a screen: what is seen, and nothing of what is pointed at.
   const drawn = init(null, null, { renderer: 'svg', ssr: true, ...size })
   drawn.setOption(furnished(props.option, tokens.value, true))
+  drawn.setOption({ dataZoom: [{ type: 'inside', filterMode: 'none', ...seen.value }] })
   const svg = drawn.renderToSVGString()
   drawn.dispose()
   const url =

@@ -365,6 +365,7 @@ fn read_serial(text: &str) -> TraceFile {
     let mut samples: Vec<Sample> = Vec::new();
     let mut fan = 0.0;
     let (mut clocked, mut counted) = (0_usize, 0_usize);
+    let mut days = 0.0;
     for (i, line) in text.lines().enumerate() {
         if samples.len() >= MOST_SAMPLES {
             note(
@@ -400,8 +401,16 @@ fn read_serial(text: &str) -> TraceFile {
             }
             continue;
         };
-        let stamp = t.uptime_s.or_else(|| leading_clock(line));
         let last = samples.last().map(|s| s.t_s);
+        let stamp = t.uptime_s.or_else(|| {
+            let s = leading_clock(line)? + days;
+            // Past midnight the clock begins anew.
+            if last.is_some_and(|l| s < l - DAY_S / 2.0) {
+                days += DAY_S;
+                return Some(s + DAY_S);
+            }
+            Some(s)
+        });
         let t_s = match (stamp, last) {
             (Some(s), Some(l)) if s <= l => {
                 note(
@@ -448,25 +457,22 @@ fn read_serial(text: &str) -> TraceFile {
     file
 }
 
-/// Seconds from a clock at the start of the line: `12:34:56.7`, `[12:34:56]` or `83.25`.
+/// Seconds from a clock at the start of the line: `12:34:56.7`, `[12:34:56]`, a date and a time, or `83.25`.
 fn leading_clock(line: &str) -> Option<f64> {
-    let word = line.trim_start().trim_start_matches('[');
-    let end = word
-        .find(|c: char| !(c.is_ascii_digit() || c == ':' || c == '.'))
-        .unwrap_or(word.len());
-    let word = &word[..end];
-    if word.is_empty() {
-        return None;
-    }
-    let parts: Vec<f64> = word
-        .split(':')
-        .map(|p| p.parse().ok())
-        .collect::<Option<_>>()?;
-    match parts[..] {
-        [s] if word.contains('.') => Some(s),
-        [h, m, s] => Some(h * 3600.0 + m * 60.0 + s),
-        _ => None,
-    }
+    let line = line.trim_start().trim_start_matches('[');
+    let mut words = line.split_whitespace();
+    let first = words.next()?;
+    // A date with its time behind a space.
+    let stamp = match words.next() {
+        Some(time) if first.contains('-') && time.contains(':') => format!("{first} {time}"),
+        _ => first.to_owned(),
+    };
+    let stamp = stamp.trim_end_matches([']', ',', ';']);
+    let told = match stamp.matches(':').count() {
+        0 => stamp.contains('.'),
+        n => n == 2,
+    };
+    if told { clock(stamp, false) } else { None }
 }
 
 /// Brings duty and fan to 0…1 and the time to its start.

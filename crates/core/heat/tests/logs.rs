@@ -77,6 +77,37 @@ fn a_clock_goes_on_past_midnight() {
 }
 
 #[test]
+fn a_serial_log_goes_on_past_midnight_and_may_carry_dates() {
+    let times = |text: &str| -> Vec<f64> {
+        read_trace(text)
+            .trace
+            .samples
+            .iter()
+            .map(|s| s.t_s)
+            .collect()
+    };
+    let clocks = [
+        "23:59:58.500",
+        "[23:59:59.500]",
+        "00:00:00.500",
+        "00:00:02.500 Recv:",
+    ];
+    let dates = [
+        "2026-11-25 23:59:58",
+        "[2026-11-25 23:59:59]",
+        "2026-11-26T00:00:00Z",
+        "2026-11-26 00:00:02,",
+    ];
+    for stamps in [clocks, dates] {
+        let text: String = stamps
+            .iter()
+            .map(|s| format!("{s} ok T:205.10 /210.00 B:60.00 /60.00 @:87 B@:0\n"))
+            .collect();
+        assert_eq!(times(&text), [0.0, 1.0, 2.0, 4.0], "{text}");
+    }
+}
+
+#[test]
 fn fahrenheit_is_read_where_the_heading_says_so() {
     let fahrenheit = sound(|i, t, g| format!("{i},{:.1},{:.1}", 1.8 * g + 32.0, 1.8 * t + 32.0));
     let file = read_trace(&format!(

@@ -13,6 +13,8 @@ use crate::route::{LineState, Traveller};
 pub struct Waits {
     /// One sentence.
     pub says: String,
+    /// Whether it waits for a hand: work, or a value in doubt.
+    pub due: bool,
     /// How many of its values are in doubt while no job is open.
     pub in_doubt: usize,
     /// Whether it is stopped by a fault.
@@ -41,6 +43,7 @@ impl Waits {
                     names.join(", ")
                 ),
             },
+            due: !names.is_empty(),
             in_doubt: names.len(),
             stopped: false,
             now_key: None,
@@ -65,6 +68,7 @@ impl Waits {
                 Some(l) => format!("Next: {}.", l.title),
                 None => "Nothing to do.".into(),
             },
+            due: now.is_some(),
             in_doubt: 0,
             stopped: line.is_some_and(|l| l.state == LineState::Stopped),
             now_key: card.now.clone(),

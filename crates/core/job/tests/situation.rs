@@ -165,14 +165,15 @@ fn what_to_do_now_is_the_job_that_has_waited_longest_and_a_stop_says_its_cause()
         finding: Box::new(broken),
     }]));
     assert_eq!(stopped.says, "Stopped at Intake: the wire is broken.");
-    assert!(stopped.stopped);
+    assert!(stopped.stopped && stopped.due && open.due);
     let idle = Waits::without_job(&BTreeSet::new());
     let doubtful = Waits::without_job(&BTreeSet::from([Parameter::Retraction, Parameter::Flow]));
     assert_eq!(
-        (doubtful.says.as_str(), doubtful.in_doubt),
+        (doubtful.says.as_str(), doubtful.in_doubt, doubtful.due),
         (
             "In doubt since its last job: flow, retraction. The next job opens them.",
-            2
+            2,
+            true
         )
     );
     let desk = |printer, job, waits| Desk {

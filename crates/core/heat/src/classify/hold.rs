@@ -270,10 +270,12 @@ fn figures(held: &[Sample]) -> Figures {
         .sum::<f64>()
         / (n - 1.0).max(1.0))
     .sqrt();
-    let mut sorted: Vec<f64> = points.iter().map(|p| p.1).collect();
-    sorted.sort_by(f64::total_cmp);
+    let mut temps: Vec<f64> = points.iter().map(|p| p.1).collect();
     // One in a hundred at each end may be anything.
-    let cut = sorted.len() / 100;
+    let cut = temps.len() / 100;
+    let top = temps.len() - 1 - cut;
+    let low = *temps.select_nth_unstable_by(cut, f64::total_cmp).1;
+    let high = *temps.select_nth_unstable_by(top, f64::total_cmp).1;
     let duties: Vec<f64> = held.iter().filter_map(|s| s.duty).collect();
     #[allow(clippy::cast_precision_loss)]
     let duty = (duties.len() * 10 >= held.len() * 8)
@@ -281,8 +283,8 @@ fn figures(held: &[Sample]) -> Figures {
     let span_s = points[points.len() - 1].0 - points[0].0;
     Figures {
         mean,
-        low: sorted[cut],
-        high: sorted[sorted.len() - 1 - cut],
+        low,
+        high,
         sd,
         slope_c: slope * span_s,
         duty,
@@ -319,7 +321,7 @@ fn worst_swing(held: &[Sample]) -> Option<(Mark, Swing)> {
                 from_s,
                 to_s,
                 says: format!(
-                    "A beat of {} s, {} °C from top to bottom, {} times over: chance makes that less than once in a thousand logs.",
+                    "A beat of {} s, {} °C from top to bottom, {} times over: chance makes such a beat less than once in a thousand times.",
                     plain(s.period_s, 0),
                     fixed(s.swing_c, 1),
                     plain(s.cycles.floor(), 0)

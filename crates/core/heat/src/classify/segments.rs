@@ -116,8 +116,11 @@ fn under_one_target(
 fn levelled(samples: &[Sample], from: usize, to: usize) -> Option<usize> {
     let end_s = samples[to - 1].t_s;
     let mean = |a: f64, b: f64| {
-        let part = samples[from..to].iter().filter(|s| s.t_s >= a && s.t_s < b);
-        let (sum, n) = part.fold((0.0, 0.0_f64), |(sum, n), s| (sum + s.temp_c, n + 1.0));
+        let all = &samples[from..to];
+        let part = &all[all.partition_point(|s| s.t_s < a)..all.partition_point(|s| s.t_s < b)];
+        let (sum, n) = part
+            .iter()
+            .fold((0.0, 0.0_f64), |(sum, n), s| (sum + s.temp_c, n + 1.0));
         (n > 0.0).then(|| sum / n)
     };
     let last = mean(end_s - LEVEL_S / 2.0, end_s + 1.0)?;

@@ -18,7 +18,7 @@ pub(crate) struct Reach {
     pub own: bool,
 }
 
-/// A rise that was seen may be beaten by half: another duty, another voltage.
+/// A rise that was seen may be beaten by this factor: another duty, another voltage. Common practice, no source.
 const HEAT_MARGIN: f64 = 1.6;
 /// A part fan at full may carry off this many times what still air does. Common practice, no source.
 const FAN_TIMES: f64 = 4.0;
@@ -165,6 +165,10 @@ pub(crate) struct Stray {
     pub back: bool,
 }
 
+/// Off and back within this time is a spike [s].
+const SPIKE_S: f64 = 4.5;
+/// Less noise than this is not believed [°C].
+const LEAST_NOISE_C: f64 = 0.2;
 /// What a sample between two others may lie beside them, beyond its noise [°C].
 const BESIDE_C: f64 = 3.0;
 
@@ -197,11 +201,15 @@ pub(crate) fn strays(samples: &[Sample], reach: &Reach, usual_s: f64) -> Vec<Str
         let beside = f64::midpoint(a.temp_c, c.temp_c);
         let off = (b.temp_c - beside).abs();
         let apart = (a.temp_c - c.temp_c).abs();
-        if c.t_s - a.t_s <= 4.5
-            && off
-                > 8.0 * noise(&samples[i.saturating_sub(30)..(i + 33).min(samples.len())]).max(0.2)
-                    + BESIDE_C
+        // What any noise would hide comes first: most samples end there.
+        if c.t_s - a.t_s <= SPIKE_S
+            && off > 8.0 * LEAST_NOISE_C + BESIDE_C
             && apart < 0.35 * off
+            && off
+                > 8.0
+                    * noise(&samples[i.saturating_sub(30)..(i + 33).min(samples.len())])
+                        .max(LEAST_NOISE_C)
+                    + BESIDE_C
             && !found.iter().any(|s| s.at == i + 1 || s.at == i + 2)
         {
             found.push(Stray {
