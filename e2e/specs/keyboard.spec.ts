@@ -1,6 +1,6 @@
 import { expect, test, type Page } from '@playwright/test'
 
-import { ownFilament, ownPrinter, verdict } from '../bench'
+import { ownFilament, ownPrinter, startJob, verdict } from '../bench'
 
 /* Not one click: keys only, from the bench to the report. */
 
@@ -120,4 +120,23 @@ test('a whole job by keyboard alone', async ({ page, request }) => {
   await expect(page.getByRole('dialog')).toHaveCount(0)
   await page.keyboard.press('Escape')
   await expect(page.getByRole('heading', { name: 'What to do now' })).toBeVisible()
+})
+
+test('a list reached by Tab is chosen from by typing, and its letters are not the page’s', async ({
+  page,
+  request,
+}) => {
+  const printer = await ownPrinter(request, 'Osier', { drive: 100 })
+  const job = await startJob(request, printer, ['extruder_motor'])
+  await page.goto(`/jobs/${job}/drive`)
+  await expect(page.locator('[data-reading]:focus')).toHaveCount(1)
+  const list = page.getByRole('combobox', { name: /^Instrument: / })
+  const there = () =>
+    page.evaluate(() => document.activeElement?.querySelector('[role=combobox]')?.id === 'instrument')
+  for (let i = 0; i < 40 && !(await there()); i += 1) await page.keyboard.press('Tab')
+  // "l" would be the logbook.
+  await page.keyboard.type('cal')
+  await page.keyboard.press('Enter')
+  await expect(list).toHaveAccessibleName(/caliper/)
+  await expect(page).toHaveURL(new RegExp(`/jobs/${job}/drive$`))
 })

@@ -48,7 +48,10 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   // A dialog that is just closing keeps the focus for a moment: a key pressed then is meant for the page.
   const dialog = at.closest('[role=dialog]')
   const typing =
-    at.matches('input, textarea') || (dialog !== null && dialog.closest('[class*=leave-active]') === null)
+    at.matches('input, textarea') ||
+    // A list that is chosen from by typing.
+    at.closest('.n-base-selection') !== null ||
+    (dialog !== null && dialog.closest('[class*=leave-active]') === null)
   if (event.key === 'Escape') {
     // What lies over the page is what is left: a dialog, the route on a phone, an open list.
     if (!document.querySelector('[role=dialog], .n-base-select-menu')) void router.push('/')

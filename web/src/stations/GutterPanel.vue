@@ -81,6 +81,10 @@ const what = computed(() => (props.finding?.facts.commands.length ? 'To send' : 
       <ul>
         <li v-for="c in closings" :key="c.seq" :class="{ old: c.superseded }">
           {{ moment(c.at) }}: {{ c.finding.words.headline }}
+          <!-- What a stop asks for is still to be done. -->
+          <template v-if="c.finding.facts.verdict === 'stop' && !c.superseded">{{
+            c.finding.words.sentence
+          }}</template>
         </li>
       </ul>
     </section>

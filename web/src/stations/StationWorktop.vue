@@ -257,10 +257,10 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 /* While one types on a low screen the foot is one line: the form is what is looked at. The button stays where
    it is, so that a click that takes the focus from a field still meets it. */
 @media (max-height: 900px), (max-width: 900px) {
-  .worktop:has(.scroll :is(input, textarea):focus) .foot > :deep(.band) {
+  .worktop:has(.scroll :is([data-reading], textarea):focus) .foot > :deep(.band) {
     display: none;
   }
-  .worktop:has(.scroll :is(input, textarea):focus) :deep(.says > :not(.head)) {
+  .worktop:has(.scroll :is([data-reading], textarea):focus) :deep(.says > :not(.head)) {
     display: none;
   }
 }

@@ -30,10 +30,20 @@ const input = computed(() => ({
   'aria-label': `${props.label}: ${chosen.value}`,
   autocomplete: 'off',
 }))
+/* Reached with Tab, the list itself has the focus and not its line: a letter opens it and goes on in the line. */
+const root = ref<HTMLElement>()
+function letter(event: KeyboardEvent) {
+  const line = root.value?.querySelector('input')
+  const typed =
+    event.key.length === 1 && event.key !== ' ' && !event.ctrlKey && !event.metaKey && !event.altKey
+  if (!typed || !line || event.target === line) return
+  open.value = true
+  line.focus()
+}
 </script>
 
 <template>
-  <div class="pick">
+  <div ref="root" class="pick" @keydown.capture="letter">
     <label :for="id">{{ label }}</label>
     <NSelect
       v-model:value="value"
