@@ -14,6 +14,7 @@ import HeaterLoopForm from './HeaterLoopForm.vue'
 import StationForm from './StationForm.vue'
 import { useStation } from './useStation'
 import TextLine from '../ui/TextLine.vue'
+import { useTyping } from '../ui/typing'
 
 const props = defineProps<{ job: number; stationKey: string }>()
 const emit = defineEmits<{ go: [key: string | null | undefined]; back: [station: string]; again: [] }>()
@@ -54,6 +55,7 @@ const gutterShown = ref(false)
 const reopening = ref(false)
 const reason = ref('')
 const body = ref<HTMLElement>()
+const typing = useTyping(body, '.scroll :is([data-reading], textarea)')
 
 watch(
   () => readings.value !== null,
@@ -119,7 +121,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 <template>
   <p v-if="loadError" class="page error">{{ loadError.message }}</p>
   <div v-else-if="worktop && readings" class="bench" :class="{ narrow }">
-    <section ref="body" class="worktop" aria-label="Worktop">
+    <section ref="body" class="worktop" :class="{ typing }" aria-label="Worktop">
       <!-- It scrolls, so the keyboard must reach it. -->
       <div class="scroll" tabindex="0">
         <h1>{{ setUp?.heading }}</h1>
@@ -257,10 +259,10 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 /* While one types on a low screen the foot is one line: the form is what is looked at. The button stays where
    it is, so that a click that takes the focus from a field still meets it. */
 @media (max-height: 900px), (max-width: 900px) {
-  .worktop:has(.scroll :is([data-reading], textarea):focus) .foot > :deep(.band) {
+  .typing .foot > :deep(.band) {
     display: none;
   }
-  .worktop:has(.scroll :is([data-reading], textarea):focus) :deep(.says > :not(.head)) {
+  .typing :deep(.says > :not(.head)) {
     display: none;
   }
 }
