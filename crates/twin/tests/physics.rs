@@ -3,7 +3,7 @@
 
 use proptest::prelude::*;
 use wattotherm_gcode::{framed, read_temperatures};
-use wattotherm_heat::{Sample, Trace, identify, relay_from_trace, working_part};
+use wattotherm_heat::{Sample, Trace, identify, relay_from_trace};
 use wattotherm_twin::{Build, Fault, Kind, Twin, World};
 
 /// Watt-seconds that the balance may miss per joule put in: the trapezoid of the losses.
@@ -83,8 +83,8 @@ fn an_autotune_swings_and_its_log_gives_the_plant() {
             .iter()
             .rposition(|s| s.target_c == Some(210.0))
             .unwrap();
-        let swing = working_part(&Trace::new(log.samples[..end].iter().copied()), 210.0);
-        let found = identify(&swing).unwrap();
+        let swing = Trace::new(log.samples[..end].iter().copied());
+        let found = identify(&swing, 210.0).unwrap().found;
         let (cycle, half, ultimate) = relay_from_trace(&swing, 210.0).unwrap();
         assert!(
             (0.2..0.5).contains(&half),

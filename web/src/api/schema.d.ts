@@ -153,7 +153,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Simulates every tuning rule on a model of a hot end. */
+        /** Simulates every tuning rule on the hot ends that a log allows. */
         post: operations["rules"];
         delete?: never;
         options?: never;
@@ -1582,6 +1582,11 @@ export interface components {
             /** @default null */
             strength: components["schemas"]["Strength"] | null;
         };
+        /**
+         * @description How a firmware's controller goes about a step. Common practice, no published source.
+         * @enum {string}
+         */
+        ControllerKind: "full_heat_band" | "no_band" | "error_derivative";
         /** @description A connected printer's curve, thinned for a screen. */
         Curve: {
             /**
@@ -2204,8 +2209,21 @@ export interface components {
          * @enum {string}
          */
         FoundKind: "printer" | "job" | "filament" | "part" | "note";
+        /** @description What gains do over all plants that a log allows, each at 95 %. */
+        GainsBand: {
+            /** @description Below the target with the part fan [°C]. */
+            dip_c: components["schemas"]["Interval"];
+            /** @description Gain margin. */
+            gain: components["schemas"]["Interval"];
+            /** @description Above the target at most [°C]. */
+            overshoot_c: components["schemas"]["Interval"];
+            /** @description Phase margin [°]. */
+            phase_deg: components["schemas"]["Interval"];
+            settle_s?: components["schemas"]["Interval"] | null;
+        };
         /** @description What gains would do. */
         GainsRun: {
+            band?: components["schemas"]["GainsBand"] | null;
             /** @description Figures of the simulated run. */
             figures: components["schemas"]["LoopFigures"];
             /** @description The gains as text, output 0 to 255. */
@@ -2325,6 +2343,11 @@ export interface components {
              * @default []
              */
             confirmed: string[];
+            /**
+             * @description How the printer's controller goes about a step: what the rules are tried with.
+             * @default full_heat_band
+             */
+            controller: components["schemas"]["ControllerKind"];
             /**
              * @description Part fan while tuning [%].
              * @default
@@ -2714,7 +2737,8 @@ export interface components {
              * @description Steps of the search.
              */
             iterations: number;
-            /** @description The plant, two lags and dead time. */
+            known?: components["schemas"]["Known"] | null;
+            /** @description The plant about its target, two lags and dead time: the likeliest. */
             plant: components["schemas"]["Plant"];
             /**
              * Format: double
@@ -2726,21 +2750,6 @@ export interface components {
              * @description Samples used.
              */
             samples: number;
-            /**
-             * Format: double
-             * @description Standard uncertainty of the gain [%].
-             */
-            u_gain_percent: number;
-            /**
-             * Format: double
-             * @description Standard uncertainty of dead time and second lag together [s].
-             */
-            u_lag_s: number;
-            /**
-             * Format: double
-             * @description Standard uncertainty of the longer time constant [%].
-             */
-            u_tau_percent: number;
         };
         /** @description An instrument with its limits. */
         Instrument: {
@@ -2779,6 +2788,19 @@ export interface components {
          * @enum {string}
          */
         InstrumentKind: "rule" | "caliper" | "micrometer" | "balance" | "feeler" | "paper" | "height_gauge";
+        /** @description From where to where, in the unit of what it is of. */
+        Interval: {
+            /**
+             * Format: double
+             * @description Upper end [unit of the quantity].
+             */
+            high: number;
+            /**
+             * Format: double
+             * @description Lower end [unit of the quantity].
+             */
+            low: number;
+        };
         /** @description A job. */
         Job: {
             /** @description Complaint in the customer's words. */
@@ -2906,6 +2928,21 @@ export interface components {
             bytes: number;
             /** @description Its name: SHA-256 of its content. */
             sha256: string;
+        };
+        /** @description How well a plant is known, each at 95 %. */
+        Known: {
+            /** @description Gain K [°C per unit duty]. */
+            gain_c: components["schemas"]["Interval"];
+            /** @description Ultimate gain [duty/°C]. */
+            ku: components["schemas"]["Interval"];
+            /** @description Dead time and second lag together [s]. */
+            lag_s: components["schemas"]["Interval"];
+            /** @description First rise at full duty, K/τ [°C/s]. */
+            rise_c_s: components["schemas"]["Interval"];
+            /** @description Longer time constant [s]. */
+            tau_s: components["schemas"]["Interval"];
+            /** @description Ultimate period [s]. */
+            tu_s: components["schemas"]["Interval"];
         };
         /**
          * @description How lengths are shown.
@@ -3945,8 +3982,14 @@ export interface components {
              * @description When the part fan starts [s].
              */
             fan_at_s: number;
+            /**
+             * Format: int32
+             * @description Plants that the log allows, tried for every rule; 0 where they aren't known.
+             */
+            plants: number;
             /** @description One a rule. */
             runs: components["schemas"]["RuleRun"][];
+            safest?: components["schemas"]["TuningRule"] | null;
             set?: components["schemas"]["GainsRun"] | null;
             /**
              * Format: double
@@ -3956,6 +3999,8 @@ export interface components {
         };
         /** @description A plant to simulate on. */
         RulesBody: {
+            /** @description How the printer's controller goes about a step. */
+            controller?: components["schemas"]["ControllerKind"];
             /** @description The plant. */
             plant: components["schemas"]["Plant"];
             /** @description Gains set now, as `P 22.40 I 1.32 D 95.00`: simulated too. */
@@ -3965,6 +4010,11 @@ export interface components {
              * @description Target [°C].
              */
             target_c: number;
+            /**
+             * Format: int64
+             * @description Number of the kept log that the plant is from: what else it allows is tried too.
+             */
+            trace?: number | null;
             ultimate?: components["schemas"]["Ultimate"] | null;
         };
         /** @description What could be said at the end. */

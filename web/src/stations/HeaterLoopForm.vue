@@ -79,10 +79,20 @@ const { data: log } = useQuery({
   enabled: () => traceId.value !== null,
 })
 
+const controllers = computed(() => {
+  const field = props.station.fieldAt('controller')
+  return field?.kind === 'choice' ? field.options.map((o) => ({ value: o.id, label: o.label })) : []
+})
 const plant = computed(() => (r.value.tune as Schemas['TuneResult'] | null)?.plant?.plant ?? null)
 const setNow = computed(() => props.station.finding.value?.facts.before_text ?? null)
 const { data: rules } = useQuery({
-  queryKey: ['rules', plant, target, setNow, computed(() => r.value.tune?.ultimate)],
+  queryKey: [
+    'rules',
+    plant,
+    target,
+    setNow,
+    computed(() => [r.value.tune?.ultimate, r.value.tune?.trace, r.value.controller]),
+  ],
   queryFn: () =>
     answer(
       client.POST('/api/v1/heat/rules', {
@@ -91,6 +101,8 @@ const { data: rules } = useQuery({
           ultimate: (r.value.tune as Schemas['TuneResult']).ultimate ?? null,
           target_c: target.value ?? 0,
           set: setNow.value,
+          trace: r.value.tune?.trace ?? null,
+          controller: r.value.controller,
         },
       }),
     ),
@@ -191,7 +203,14 @@ async function readGains() {
     />
   </template>
 
-  <RulesDrawing v-if="rules && !fault" v-model="r.rule" :rules="rules" :target="target ?? 0" />
+  <RulesDrawing
+    v-if="rules && !fault"
+    v-model:rule="r.rule"
+    v-model:controller="r.controller"
+    :rules="rules"
+    :target="target ?? 0"
+    :controllers="controllers"
+  />
   <p v-else-if="r.tune?.no_plant && !fault" class="quiet">No model: {{ r.tune.no_plant }}</p>
 
   <FoldedPart

@@ -4,9 +4,12 @@
 
 use divan::Bencher;
 use wattotherm_heat::{
-    ControllerSettings, Gains, LoopScript, PhysicalLimits, Plant, Sample, Trace, compare_rules,
-    identify, read_class, read_trace, simulate_loop, ultimate_of,
+    ControllerKind, ControllerSettings, Gains, LoopScript, PhysicalLimits, Plant, Sample, Trace,
+    Trial, identify, read_class, read_trace, simulate_loop, ultimate_of,
 };
+
+#[path = "../tests/plants/mod.rs"]
+mod plants;
 
 fn main() {
     divan::main();
@@ -66,10 +69,13 @@ fn an_hour_of_loop_at_10_ms(bencher: Bencher<'_, '_>) {
     bencher.bench_local(|| simulate_loop(&PLANT, ControllerSettings::common(GAINS), &hour));
 }
 
-#[divan::bench(sample_count = 20)]
-fn identification_of_30_000_samples(bencher: Bencher<'_, '_>) {
-    let log = long_log();
-    bencher.bench_local(|| identify(&log).ok());
+/// An autotune from cold, a report a second, and one with fifty.
+#[divan::bench(sample_count = 20, args = [1.0, 0.02])]
+fn identification_with_intervals(bencher: Bencher<'_, '_>, interval: f64) {
+    let mut r = fastrand::Rng::with_seed(5);
+    let hidden = plants::Hidden::invent(&mut r);
+    let log = plants::relay_log(&hidden, interval, 0.1, &mut r);
+    bencher.bench_local(|| identify(&log, plants::TARGET).unwrap());
 }
 
 #[divan::bench]
@@ -91,7 +97,19 @@ fn reading_30_000_lines(bencher: Bencher<'_, '_>) {
 }
 
 #[divan::bench(sample_count = 20)]
-fn seven_rules_compared(bencher: Bencher<'_, '_>) {
-    let ultimate = ultimate_of(&PLANT);
-    bencher.bench_local(|| compare_rules(&PLANT, ultimate, 210.0));
+fn seven_rules_on_two_hundred_plants(bencher: Bencher<'_, '_>) {
+    let ensemble: Vec<Plant> = (0..200)
+        .map(|i| Plant {
+            gain_c: 300.0 + f64::from(i % 20),
+            tau_s: 100.0 + f64::from(i % 13),
+            ..PLANT
+        })
+        .collect();
+    let trial = Trial {
+        plant: &PLANT,
+        ensemble: &ensemble,
+        target_c: 210.0,
+        controller: ControllerKind::FullHeatBand,
+    };
+    bencher.bench_local(|| trial.compare(ultimate_of(&PLANT)));
 }

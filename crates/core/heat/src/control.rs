@@ -175,6 +175,46 @@ impl Gains {
     }
 }
 
+/// How a firmware's controller goes about a step. Common practice, no published source.
+#[derive(
+    Clone,
+    Copy,
+    Debug,
+    Default,
+    PartialEq,
+    Eq,
+    Serialize,
+    Deserialize,
+    ToSchema,
+    strum::IntoStaticStr,
+)]
+#[serde(rename_all = "snake_case")]
+#[strum(serialize_all = "snake_case")]
+pub enum ControllerKind {
+    /// Full heat or none beyond 10 °C from the target, where the integral is cleared.
+    #[default]
+    FullHeatBand,
+    /// All the way by its gains; the integral is held while the output is at its limit.
+    NoBand,
+    /// As the last, with the derivative of the error: a new target kicks it.
+    ErrorDerivative,
+}
+
+impl ControllerKind {
+    /// All of them.
+    pub const ALL: [Self; 3] = [Self::FullHeatBand, Self::NoBand, Self::ErrorDerivative];
+
+    /// In words.
+    #[must_use]
+    pub const fn label(self) -> &'static str {
+        match self {
+            Self::FullHeatBand => "full heat beyond 10 °C",
+            Self::NoBand => "by its gains all the way",
+            Self::ErrorDerivative => "by its gains, derivative of the error",
+        }
+    }
+}
+
 /// How the controller runs.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct ControllerSettings {
@@ -189,6 +229,8 @@ pub struct ControllerSettings {
     /// Beyond this error the output is full or nothing and the integral is cleared [°C]; none for a
     /// controller without such a band. Common practice, no published source.
     pub band_c: Option<f64>,
+    /// Whether the derivative is of the error, target and all, and not of the measurement alone.
+    pub of_error: bool,
 }
 
 impl ControllerSettings {
@@ -202,7 +244,19 @@ impl ControllerSettings {
             derivative_filter_s: 1.0,
             integral_limit: 1.0,
             band_c: Some(10.0),
+            of_error: false,
         }
+    }
+
+    /// As [`ControllerSettings::common`], going about a step in this way.
+    #[must_use]
+    pub const fn of_kind(gains: Gains, kind: ControllerKind) -> Self {
+        let mut s = Self::common(gains);
+        if !matches!(kind, ControllerKind::FullHeatBand) {
+            s.band_c = None;
+        }
+        s.of_error = matches!(kind, ControllerKind::ErrorDerivative);
+        s
     }
 
     /// With another sample time [s].
@@ -227,8 +281,8 @@ impl ControllerSettings {
     }
 }
 
-/// The running controller: parallel form, derivative on the measurement, integral held while the
-/// output is saturated and clamped to its limit.
+/// The running controller: parallel form, integral held while the output is saturated and clamped to its
+/// limit.
 #[derive(Clone, Copy, Debug)]
 pub struct Controller {
     settings: ControllerSettings,
@@ -249,10 +303,11 @@ impl Controller {
         }
     }
 
-    /// With the integral at this duty, as after a long hold.
+    /// After a long hold at `at_c` [°C] with this duty.
     #[must_use]
-    pub const fn holding(mut self, duty: f64) -> Self {
+    pub const fn holding(mut self, duty: f64, at_c: f64) -> Self {
         self.integral = duty;
+        self.last = Some(if self.settings.of_error { 0.0 } else { at_c });
         self
     }
 
@@ -260,8 +315,13 @@ impl Controller {
     pub fn update(&mut self, target_c: f64, measured_c: f64) -> f64 {
         let s = &self.settings;
         let g = &s.gains;
-        let raw = self.last.map_or(0.0, |l| (measured_c - l) / s.sample_s);
-        self.last = Some(measured_c);
+        let followed = if s.of_error {
+            measured_c - target_c
+        } else {
+            measured_c
+        };
+        let raw = self.last.map_or(0.0, |l| (followed - l) / s.sample_s);
+        self.last = Some(followed);
         let mix = s.sample_s / (s.derivative_filter_s + s.sample_s);
         self.slope += (raw - self.slope) * mix;
         let error = target_c - measured_c;

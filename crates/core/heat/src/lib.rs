@@ -17,6 +17,7 @@ mod model;
 mod read_trace;
 mod relay;
 mod results;
+mod rules;
 mod sensor;
 mod thin;
 mod trace;
@@ -26,7 +27,7 @@ pub use classify::{
     Mark, PhysicalLimits, SegmentKind, SegmentReading, TraceClass, TraceReading, read_class,
 };
 pub use coast::{Coast, CoastLag};
-pub use control::{Controller, ControllerSettings, Gains, GainsError, OutputForm};
+pub use control::{Controller, ControllerKind, ControllerSettings, Gains, GainsError, OutputForm};
 pub use cooling::{
     Cooling, DEFAULT_COOLING_TAU_S, HeatWord, TOUCH_SAFE_C, cooling_from, heat_word,
 };
@@ -34,7 +35,7 @@ pub use divider::{Divider, WrongTypePoint, displayed_c, wrong_type_curve};
 pub use figures::{LoopFigures, SETTLE_BAND_C, loop_figures};
 pub use heater::{HeaterPower, VoltageVerdict, heater_power, watts};
 pub use identify::{
-    AUTOTUNE_BELOW_C, Identified, IdentifyError, identify, sharpened, working_part,
+    AUTOTUNE_BELOW_C, Identification, Identified, IdentifyError, Interval, Known, identify,
 };
 pub use loop_sim::{LoopRun, LoopScript, simulate_loop};
 pub use margins::{Margins, margins};
@@ -44,10 +45,8 @@ pub use relay::{
     RelayCycle, RelayError, Ultimate, exact_relay_cycle, relay_analysis, relay_from_trace,
     ultimate_of,
 };
-pub use results::{
-    GainsRun, HoldResult, RULE_RUN_STEP_S, RuleRun, TuneResult, VerifyResult, compare_rules,
-    hold_result, run_of, tune_result,
-};
+pub use results::{HoldResult, TuneResult, VerifyResult, hold_result, tune_result};
+pub use rules::{GainsBand, GainsRun, RULE_RUN_STEP_S, RuleRun, Trial, safest};
 pub use sensor::{
     SENSOR_TYPES, SensorError, SensorTable, SensorType, sensor_ids, sensor_options, sensor_type,
     steinhart_hart_from_points,

@@ -67,7 +67,7 @@ pub fn simulate_loop(plant: &Plant, settings: ControllerSettings, script: &LoopS
     let settings = settings.sampled_every(each as f64 * dt);
     let holding = plant.holding_duty(script.start_c);
     let mut stepper = Stepper::new(plant, dt, script.start_c, holding);
-    let mut controller = Controller::new(settings).holding(holding);
+    let mut controller = Controller::new(settings).holding(holding, script.start_c);
     let mut temp = script.start_c;
     let mut duty = holding;
     // OK because keep ≥ 1 and steps fits memory once divided.

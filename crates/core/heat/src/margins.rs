@@ -21,7 +21,7 @@ pub struct Margins {
 /// Frequency range that hot ends lie in [rad/s], and steps over it.
 const LOW: f64 = 1e-4;
 const HIGH: f64 = 30.0;
-const STEPS: u32 = 4_000;
+const STEPS: u32 = 500;
 
 /// Size and phase [rad] of plant and controller in series at `w` [rad/s].
 fn open_loop(plant: &Plant, s: &ControllerSettings, w: f64) -> (f64, f64) {
@@ -49,37 +49,40 @@ fn open_loop(plant: &Plant, s: &ControllerSettings, w: f64) -> (f64, f64) {
 #[must_use]
 pub fn margins(plant: &Plant, settings: &ControllerSettings) -> Option<Margins> {
     let at = |i: u32| LOW * (HIGH / LOW).powf(f64::from(i) / f64::from(STEPS));
-    let bisect = |mut a: f64, mut b: f64, crossed: &dyn Fn(f64) -> bool| {
-        for _ in 0..60 {
+    let late = |(_, phase): (f64, f64)| phase < -PI;
+    let small = |(size, _): (f64, f64)| size < 1.0;
+    // Where between two frequencies the side changes.
+    let bisect = |mut a: f64, mut b: f64, side: &dyn Fn((f64, f64)) -> bool| {
+        let after = side(open_loop(plant, settings, b));
+        for _ in 0..40 {
             let mid = f64::midpoint(a, b);
-            if crossed(mid) {
+            if side(open_loop(plant, settings, mid)) == after {
                 b = mid;
             } else {
                 a = mid;
             }
         }
-        f64::midpoint(a, b)
+        open_loop(plant, settings, f64::midpoint(a, b))
     };
-    let late = |w: f64| open_loop(plant, settings, w).1 < -PI;
-    let small = |w: f64| open_loop(plant, settings, w).0 < 1.0;
-    // Each crossing, whichever way, as the frequency where it is.
-    let crossings = |side: &dyn Fn(f64) -> bool| -> Vec<f64> {
-        (1..=STEPS)
-            .filter(|i| side(at(i - 1)) != side(at(*i)))
-            .map(|i| {
-                let after = side(at(i));
-                bisect(at(i - 1), at(i), &|w| side(w) == after)
-            })
-            .collect()
-    };
-    let gain = crossings(&late)
-        .into_iter()
-        .map(|w| 1.0 / open_loop(plant, settings, w).0)
-        .min_by(|a, b| a.ln().abs().total_cmp(&b.ln().abs()))?;
-    let phase = crossings(&small)
-        .into_iter()
-        .map(|w| open_loop(plant, settings, w).1 + PI)
-        .min_by(|a, b| a.abs().total_cmp(&b.abs()))?;
+    let (mut gain, mut phase): (Option<f64>, Option<f64>) = (None, None);
+    let mut before = open_loop(plant, settings, LOW);
+    for i in 1..=STEPS {
+        let here = open_loop(plant, settings, at(i));
+        if late(before) != late(here) {
+            let g = 1.0 / bisect(at(i - 1), at(i), &late).0;
+            if gain.is_none_or(|b| g.ln().abs() < b.ln().abs()) {
+                gain = Some(g);
+            }
+        }
+        if small(before) != small(here) {
+            let p = bisect(at(i - 1), at(i), &small).1 + PI;
+            if phase.is_none_or(|b| p.abs() < b.abs()) {
+                phase = Some(p);
+            }
+        }
+        before = here;
+    }
+    let (gain, phase) = (gain?, phase?);
     Some(Margins {
         gain,
         phase_deg: phase.to_degrees(),

@@ -6,15 +6,11 @@ use utoipa::ToSchema;
 use wattotherm_gcode::AutotuneReport;
 
 use super::classify::{PhysicalLimits, TraceReading, read_class};
-use super::control::{ControllerSettings, Gains, OutputForm};
+use super::control::OutputForm;
 use super::figures::{LoopFigures, loop_figures};
-use super::identify::{Identified, identify, sharpened, working_part};
-use super::loop_sim::{LoopScript, simulate_loop};
-use super::margins::{Margins, margins};
-use super::model::Plant;
+use super::identify::{Identified, identify};
 use super::relay::{Ultimate, relay_from_trace};
 use super::trace::Trace;
-use super::tuning::{TUNING_RULES, TuningRule, tune};
 
 /// A hold test.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -96,8 +92,8 @@ pub fn tune_result(
         _ => None,
     };
     let ultimate = reported.or_else(|| relay_from_trace(trace, target_c).ok().map(|r| r.2));
-    let (plant, no_plant) = match identify(&sharpened(&working_part(trace, target_c), target_c)) {
-        Ok(p) => (Some(p), None),
+    let (plant, no_plant) = match identify(trace, target_c) {
+        Ok(p) => (Some(p.found), None),
         Err(e) => (None, Some(e.to_string())),
     };
     let printer_gains = match (report.kp, report.ki, report.kd) {
@@ -132,76 +128,4 @@ pub struct VerifyResult {
     /// Gains that the printer held then, as [`Gains::text`].
     #[serde(default)]
     pub gains_now: Option<String>,
-}
-
-/// What gains would do.
-#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
-pub struct GainsRun {
-    /// The gains as text, output 0 to 255.
-    pub gains: String,
-    /// The same, output 0 to 1.
-    pub gains_unit: String,
-    /// Figures of the simulated run.
-    pub figures: LoopFigures,
-    /// How far the loop is from swinging; none where it can't.
-    pub margins: Option<Margins>,
-    /// Temperatures of the simulated run [°C], one every [`RULE_RUN_STEP_S`].
-    pub points: Vec<f64>,
-}
-
-/// What one rule's gains would do.
-#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
-pub struct RuleRun {
-    /// Which rule.
-    pub rule: TuningRule,
-    /// Its name.
-    pub label: String,
-    /// Why one would take it.
-    pub why: String,
-    /// Where it was published.
-    pub source: String,
-    /// Its run; none where the rule has nothing to go by.
-    pub run: Option<GainsRun>,
-}
-
-/// Time between the points of a [`RuleRun`] [s].
-pub const RULE_RUN_STEP_S: f64 = 1.0;
-
-/// What these gains would do on a plant: step from 40 °C below, hold, part fan, as [`LoopScript::usual`].
-#[must_use]
-pub fn run_of(plant: &Plant, gains: Gains, target_c: f64) -> GainsRun {
-    let script = LoopScript::usual(target_c);
-    let settings = ControllerSettings::common(gains);
-    let run = simulate_loop(plant, settings, &script);
-    let mut points = Vec::new();
-    let mut next = 0.0;
-    for (t, c) in &run.points {
-        if *t >= next - 1e-9 {
-            points.push((c * 100.0).round() / 100.0);
-            next += RULE_RUN_STEP_S;
-        }
-    }
-    let [p, i, d] = gains.in_form(OutputForm::Unit);
-    GainsRun {
-        gains: gains.text(),
-        gains_unit: format!("P {p:.4} I {i:.5} D {d:.3}"),
-        figures: run.figures,
-        margins: margins(plant, &settings),
-        points,
-    }
-}
-
-/// Simulates every rule on the identified plant, see [`run_of`].
-#[must_use]
-pub fn compare_rules(plant: &Plant, ultimate: Option<Ultimate>, target_c: f64) -> Vec<RuleRun> {
-    TUNING_RULES
-        .iter()
-        .map(|spec| RuleRun {
-            rule: spec.rule,
-            label: spec.label.to_owned(),
-            why: spec.why.to_owned(),
-            source: spec.source.to_owned(),
-            run: tune(spec.rule, ultimate, Some(plant)).map(|g| run_of(plant, g, target_c)),
-        })
-        .collect()
 }

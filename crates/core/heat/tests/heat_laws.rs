@@ -3,10 +3,10 @@
 
 use proptest::prelude::*;
 use wattotherm_heat::{
-    ControllerSettings, Cooling, Gains, LoopScript, OutputForm, PhysicalLimits, Plant,
-    SENSOR_TYPES, Sample, TOUCH_SAFE_C, TUNING_RULES, Trace, TraceClass, TuningRule, compare_rules,
+    ControllerKind, ControllerSettings, Cooling, Gains, LoopScript, OutputForm, PhysicalLimits,
+    Plant, SENSOR_TYPES, Sample, TOUCH_SAFE_C, TUNING_RULES, Trace, TraceClass, Trial, TuningRule,
     cooling_from, displayed_c, exact_relay_cycle, identify, loop_figures, margins, read_class,
-    read_trace, sharpened, simulate_loop, thinned, tune, ultimate_of,
+    read_trace, simulate_loop, thinned, tune, ultimate_of,
 };
 use wattotherm_printer::HotEndMass;
 
@@ -125,7 +125,8 @@ proptest! {
 
     #[test]
     fn rules_made_for_margins_keep_them_and_no_simulation_runs_away(plant in any_plant()) {
-        for run in compare_rules(&plant, ultimate_of(&plant), 210.0) {
+        let trial = Trial { plant: &plant, ensemble: &[], target_c: 210.0, controller: ControllerKind::FullHeatBand };
+        for run in trial.compare(ultimate_of(&plant)) {
             let run_of = run.run.unwrap();
             let m = run_of.margins.unwrap();
             // Ziegler & Nichols 1942 ask for none; a filtered derivative can leave them hardly any.
@@ -233,7 +234,7 @@ fn a_plant_is_found_again_from_the_swing_it_makes() {
                 });
             }
         }
-        let found = identify(&sharpened(&Trace::new(samples), 210.0)).unwrap();
+        let found = identify(&Trace::new(samples), 210.0).unwrap().found;
         // What the loop feels: the rise at full duty, and the lag.
         let rise = found.plant.gain_c / found.plant.tau_s;
         assert!((rise / (gain_c / tau_s) - 1.0).abs() < 0.12, "{found:?}");

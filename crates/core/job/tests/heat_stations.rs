@@ -606,7 +606,7 @@ fn a_printer_without_a_link_is_tuned_from_what_its_display_shows() {
 
 #[test]
 fn an_autotunes_result_prefers_what_the_printer_saw_and_falls_back_on_the_log() {
-    use wattotherm_heat::{OutputForm, sharpened};
+    use wattotherm_heat::OutputForm;
     // A swing of ±2 °C every 12 s under a relay of full and nothing.
     let log = Trace::new((0..240).map(|i| {
         let t = f64::from(i);
@@ -646,15 +646,6 @@ fn an_autotunes_result_prefers_what_the_printer_saw_and_falls_back_on_the_log() 
     );
     assert!((u.tu_s - 12.0).abs() < 0.2, "{u:?}");
     assert_eq!(by_log.printer_gains, None);
-    // Switches are put at the crossings; nothing else changes.
-    let sharp = sharpened(&log, 210.0);
-    assert!(sharp.samples.len() > log.samples.len());
-    for s in &log.samples {
-        assert!(sharp.samples.contains(s));
-    }
-    let added = sharp.samples.iter().filter(|s| !log.samples.contains(s));
-    assert!(added.clone().count() >= 10);
-    assert!(added.into_iter().all(|s| (s.temp_c - 210.0).abs() < 1e-12));
 }
 
 #[test]

@@ -10,11 +10,13 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_gcode::AutotuneReport;
 use wattotherm_heat::{
-    Gains, GainsRun, HoldResult, LoopScript, PhysicalLimits, Plant, RULE_RUN_STEP_S, RuleRun,
-    SENSOR_TYPES, SETTLE_BAND_C, Sample, SensorType, Trace, TraceDiagnostic, TraceReading,
-    TuneResult, Ultimate, WrongTypePoint, compare_rules, hold_result, read_class, read_trace,
-    run_of, sensor_type, thinned, tune_result, wrong_type_curve,
+    ControllerKind, Gains, GainsRun, HoldResult, LoopScript, PhysicalLimits, Plant,
+    RULE_RUN_STEP_S, RuleRun, SENSOR_TYPES, SETTLE_BAND_C, Sample, SensorType, Trace,
+    TraceDiagnostic, TraceReading, Trial, TuneResult, TuningRule, Ultimate, WrongTypePoint,
+    hold_result, identify, read_class, read_trace, safest, sensor_type, thinned, tune_result,
+    wrong_type_curve,
 };
+use wattotherm_job::house::ToleranceId;
 use wattotherm_measure::{Pen, Unit};
 use wattotherm_printer::HotEndMass;
 use wattotherm_store::{Files, NewTrace, Source, StoreError, TraceHead};
@@ -70,6 +72,12 @@ pub struct RulesBody {
     /// Gains set now, as `P 22.40 I 1.32 D 95.00`: simulated too.
     #[serde(default)]
     pub set: Option<String>,
+    /// Number of the kept log that the plant is from: what else it allows is tried too.
+    #[serde(default)]
+    pub trace: Option<i64>,
+    /// How the printer's controller goes about a step.
+    #[serde(default)]
+    pub controller: ControllerKind,
 }
 
 /// All rules, simulated.
@@ -79,6 +87,11 @@ pub struct RulesAnswer {
     pub step_s: f64,
     /// One a rule.
     pub runs: Vec<RuleRun>,
+    /// The rule that is best where it is worst, over all plants that the log allows; none where none keeps its
+    /// margins and the house's overshoot on all of them.
+    pub safest: Option<TuningRule>,
+    /// Plants that the log allows, tried for every rule; 0 where they aren't known.
+    pub plants: u32,
     /// The gains set now; none where they were not given or don't read.
     pub set: Option<GainsRun>,
     /// When the part fan starts [s].
@@ -89,8 +102,11 @@ pub struct RulesAnswer {
 
 #[utoipa::path(post, path = "/api/v1/heat/rules", request_body = RulesBody,
     responses((status = 200, body = RulesAnswer), (status = 422, body = Problem)))]
-/// Simulates every tuning rule on a model of a hot end.
-async fn rules(Body(body): Body<RulesBody>) -> Result<Json<RulesAnswer>, ApiError> {
+/// Simulates every tuning rule on the hot ends that a log allows.
+async fn rules(
+    State(app): State<App>,
+    Body(body): Body<RulesBody>,
+) -> Result<Json<RulesAnswer>, ApiError> {
     let plant = body.plant.checked().map_err(|e| ApiError::Values {
         field: "plant",
         message: format!("This can't be a plant: {e}."),
@@ -101,16 +117,42 @@ async fn rules(Body(body): Body<RulesBody>) -> Result<Json<RulesAnswer>, ApiErro
             message: "Type a target of 40 to 500 °C.".into(),
         });
     }
-    let answer = tokio::task::spawn_blocking(move || RulesAnswer {
-        step_s: RULE_RUN_STEP_S,
-        runs: compare_rules(&plant, body.ultimate, body.target_c),
-        set: body
-            .set
-            .as_deref()
-            .and_then(Gains::from_text)
-            .map(|g| run_of(&plant, g, body.target_c)),
-        fan_at_s: LoopScript::usual(body.target_c).fan_at_s,
-        band_c: SETTLE_BAND_C,
+    let trace = body.trace;
+    let (log, most) = app
+        .read(move |store| {
+            let log = trace.map(|id| store.trace(id)).transpose()?;
+            let house = store.house()?;
+            Ok((
+                log.map(|l| l.1),
+                house.tolerance(ToleranceId::LoopOvershootC),
+            ))
+        })
+        .await?;
+    let answer = tokio::task::spawn_blocking(move || {
+        let ensemble = log
+            .and_then(|log| identify(&log, body.target_c).ok())
+            .map(|i| i.ensemble)
+            .unwrap_or_default();
+        let trial = Trial {
+            plant: &plant,
+            ensemble: &ensemble,
+            target_c: body.target_c,
+            controller: body.controller,
+        };
+        let runs = trial.compare(body.ultimate);
+        RulesAnswer {
+            step_s: RULE_RUN_STEP_S,
+            safest: safest(&runs, most),
+            plants: u32::try_from(ensemble.len()).unwrap_or(u32::MAX),
+            runs,
+            set: body
+                .set
+                .as_deref()
+                .and_then(Gains::from_text)
+                .map(|g| trial.run(g)),
+            fan_at_s: LoopScript::usual(body.target_c).fan_at_s,
+            band_c: SETTLE_BAND_C,
+        }
     })
     .await
     .map_err(|_| ApiError::Internal)?;

@@ -20,6 +20,8 @@ pub struct Bench {
     pub kind: Kind,
     pub log: Vec<Sample>,
     pub text: String,
+    /// The log of the last autotune.
+    pub swung: Trace,
     fan: f64,
     rng: fastrand::Rng,
 }
@@ -33,6 +35,7 @@ impl Bench {
             kind,
             log: Vec::new(),
             text: String::new(),
+            swung: Trace::default(),
             fan: 0.0,
             rng: fastrand::Rng::with_seed(seed ^ 0xBE7C),
         }
@@ -95,7 +98,9 @@ impl Bench {
         for line in self.text.lines().filter(|l| !l.starts_with("T:")) {
             read_autotune(line, &mut report);
         }
-        tune_result(&trace, TARGET_C, 0.0, &report, &PhysicalLimits::default())
+        let result = tune_result(&trace, TARGET_C, 0.0, &report, &PhysicalLimits::default());
+        self.swung = trace;
+        result
     }
 
     pub fn set(&mut self, gains: &Gains) {

@@ -15,8 +15,8 @@ use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use wattotherm_gcode::{read_back, set_heater_gains, store_settings};
 use wattotherm_heat::{
-    Gains, Identified, LoopFigures, OutputForm, TUNING_RULES, TraceClass, TraceReading, TuningRule,
-    Ultimate, VerifyResult, tune,
+    ControllerKind, Gains, Identified, LoopFigures, OutputForm, TUNING_RULES, TraceClass,
+    TraceReading, TuningRule, Ultimate, VerifyResult, tune,
 };
 use wattotherm_measure::entry::ReadingError;
 use wattotherm_measure::{Combined, Pen, Unit, Verdict, u_rectangular};
@@ -193,6 +193,7 @@ impl Station for HeaterLoop {
             set_d: known(d, 2),
             tune: kept(context, "tune").flatten(),
             rule: kept(context, "rule").unwrap_or_default(),
+            controller: kept(context, "controller").unwrap_or_default(),
             written: kept(context, "written").flatten(),
             ..HeaterLoopReadings::default()
         }
@@ -211,6 +212,7 @@ impl Station for HeaterLoop {
             .iter()
             .map(|r| (r.rule.id(), r.label))
             .collect();
+        let controllers = ControllerKind::ALL.map(|c| (<&str>::from(c), c.label()));
         Form::default()
             .group(
                 "",
@@ -224,7 +226,13 @@ impl Station for HeaterLoop {
                     Field::result("written", "what was written"),
                 ],
             )
-            .group("Rule", vec![Field::choice("rule", "rule", &rules)])
+            .group(
+                "Rule",
+                vec![
+                    Field::choice("rule", "rule", &rules),
+                    Field::choice("controller", "the printer heats", &controllers),
+                ],
+            )
             .folded(
                 "Gains set",
                 vec![

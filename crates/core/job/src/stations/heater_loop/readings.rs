@@ -2,7 +2,9 @@
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_heat::{Gains, HoldResult, OutputForm, TuneResult, TuningRule, VerifyResult};
+use wattotherm_heat::{
+    ControllerKind, Gains, HoldResult, OutputForm, TuneResult, TuningRule, VerifyResult,
+};
 use wattotherm_measure::Unit;
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
 use wattotherm_measure::text::plain;
@@ -57,6 +59,8 @@ pub struct HeaterLoopReadings {
     pub typed_ku: Entry,
     /// Ultimate period read off a display [s].
     pub typed_tu_s: Entry,
+    /// How the printer's controller goes about a step: what the rules are tried with.
+    pub controller: ControllerKind,
     /// Overshoot read off a display [°C].
     pub typed_overshoot_c: Entry,
     /// Seconds from 10 °C below the target until it stayed within 1.5 °C.

@@ -1,7 +1,7 @@
 //! The loop's facts in words.
 
-use wattotherm_heat::{Gains, OutputForm, ultimate_of};
-use wattotherm_measure::text::{fixed, join_and, plain};
+use wattotherm_heat::{Gains, Interval, OutputForm, ultimate_of};
+use wattotherm_measure::text::{fixed, join_and};
 use wattotherm_measure::{Pen, Unit};
 
 use super::{Fails, HeaterLoopFound, LOOSE_LAG_S, SINK_MOST_C, Stage};
@@ -227,43 +227,59 @@ fn plant_rows(own: &HeaterLoopFound, pen: Pen) -> Vec<Row> {
     }
     if let Some(p) = &own.plant {
         // The relay takes its swing for a sine; the plant says how far off that is.
+        let between = |i: &Interval, unit, digits| {
+            format!(
+                "{} to {}",
+                pen.fixed_number(i.low, unit, digits),
+                pen.fixed(i.high, unit, digits)
+            )
+        };
         if let Some(u) = ultimate_of(&p.plant) {
             row(
                 "by the plant: Ku, Tu",
-                format!("{}, {}", fixed(u.ku * 255.0, 1), fixed(u.tu_s, 1)),
+                match &p.known {
+                    Some(k) => format!(
+                        "{} to {}, {}",
+                        fixed(k.ku.low * 255.0, 1),
+                        fixed(k.ku.high * 255.0, 1),
+                        between(&k.tu_s, Unit::Second, 1)
+                    ),
+                    None => format!("{}, {}", fixed(u.ku * 255.0, 1), fixed(u.tu_s, 1)),
+                },
             );
         }
         // Near the target gain and time constant trade against each other; their ratio is what the
         // loop feels, and that is well known.
         row(
-            "first rise at full duty",
-            format!(
-                "{}/s",
-                pen.fixed(p.plant.gain_c / p.plant.tau_s, Unit::Kelvin, 2)
-            ),
+            "rise at full duty",
+            match &p.known {
+                Some(k) => format!("{}/s", between(&k.rise_c_s, Unit::Kelvin, 2)),
+                None => format!(
+                    "{}/s",
+                    pen.fixed(p.plant.gain_c / p.plant.tau_s, Unit::Kelvin, 2)
+                ),
+            },
         );
-        let known = |v: f64, unit, percent: f64| {
-            if percent < 30.0 {
-                format!(
-                    "{} ±{} %",
-                    pen.fixed(v, unit, 0),
-                    plain(percent.max(1.0).round(), 0)
-                )
-            } else {
-                format!("about {}, not well known", pen.fixed(v, unit, 0))
-            }
-        };
         row(
             "plant gain K",
-            known(p.plant.gain_c, Unit::Kelvin, p.u_gain_percent),
+            p.known.as_ref().map_or_else(
+                || pen.fixed(p.plant.gain_c, Unit::Kelvin, 0),
+                |k| between(&k.gain_c, Unit::Kelvin, 0),
+            ),
         );
         row(
             "time constant",
-            known(p.plant.tau_s, Unit::Second, p.u_tau_percent),
+            p.known.as_ref().map_or_else(
+                || pen.fixed(p.plant.tau_s, Unit::Second, 0),
+                |k| between(&k.tau_s, Unit::Second, 0),
+            ),
         );
         row(
             "second lag and dead time",
-            pen.fixed(p.plant.lag_s(), Unit::Second, 1),
+            p.known.as_ref().map_or_else(
+                || pen.fixed(p.plant.lag_s(), Unit::Second, 1),
+                |k| between(&k.lag_s, Unit::Second, 1),
+            ),
         );
         row(
             "left over by the fit",
