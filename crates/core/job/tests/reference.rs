@@ -13,8 +13,8 @@ use wattotherm_job::stations::{
     drive::{computed_steps_per_mm, mm_per_motor_turn},
 };
 use wattotherm_measure::{
-    Component, SettleOption, Verdict, combine, decide, default_instruments, expanded, fresh_mean,
-    least_squares, t_two_sided, u_rectangular, what_would_settle,
+    Component, Reading, SettleOption, Verdict, combine, decide, default_instruments, expanded,
+    fresh_mean, least_squares, t_two_sided, u_rectangular, what_would_settle,
 };
 use wattotherm_printer::{GearFacts, ScrewThread};
 
@@ -113,7 +113,7 @@ fn drive_uncertainty_agrees_with_a_reference_library() {
     ];
     for (rests, feed, mark, steps, [fed, u_fed, new, u_new]) in cases {
         let values: Vec<f64> = rests.iter().map(|r| mark - r).collect();
-        let mean = fresh_mean(&values, rule, 2.0).unwrap();
+        let mean = fresh_mean(&values, &Reading::from_a_mark(rule, 0.0)).unwrap();
         let u = expanded(mean.combined, 0.95).unwrap();
         close(mean.series.mean, fed, 1e-8, "fed [mm]");
         close(u, u_fed, 1e-6, "U(fed) [mm]");
@@ -141,9 +141,9 @@ fn drive_uncertainty_agrees_with_a_reference_library() {
 
 /// Output of tools/reference/propagation.py: fed, U(fed), new, U(new).
 const REFERENCE: [[f64; 4]; 3] = [
-    [92.75, 0.575_445_073, 100.269_541_779, 0.622_098_261],
+    [92.75, 0.648_540_145, 100.269_541_779, 0.701_119_387],
     [96.6, 0.807_584_095, 96.273_291_925, 0.804_852_789],
-    [199.95, 0.459_624_443, 418.704_676_169, 0.962_475_137],
+    [199.95, 0.438_445_742, 418.704_676_169, 0.918_125_945],
 ];
 const T_16_76: f64 = 2.112_119_374;
 const T99_16: f64 = 2.920_781_622;
@@ -382,13 +382,25 @@ fn computed_steps_follow_the_drive_as_built() {
 #[test]
 fn a_steel_rule_can_not_pass_half_a_percent_with_one_run() {
     let rule = &default_instruments()[0];
-    let one = expanded(fresh_mean(&[100.0], rule, 2.0).unwrap().combined, 0.95).unwrap();
+    let one = expanded(
+        fresh_mean(&[100.0], &Reading::from_a_mark(rule, 0.0))
+            .unwrap()
+            .combined,
+        0.95,
+    )
+    .unwrap();
     close(one, 0.8, 0.03, "U of one run [mm]");
     assert_eq!(decide(0.0, one, 0.5), Verdict::MeasureAgain);
-    let four = expanded(fresh_mean(&[200.0; 4], rule, 2.0).unwrap().combined, 0.95).unwrap();
+    let four = expanded(
+        fresh_mean(&[200.0; 4], &Reading::from_a_mark(rule, 0.0))
+            .unwrap()
+            .combined,
+        0.95,
+    )
+    .unwrap();
     close(
         four / 200.0,
-        0.002_3,
+        0.002_16,
         0.000_1,
         "relative U of four runs over 200 mm",
     );

@@ -10,10 +10,13 @@ use wattotherm_gcode::{
 use wattotherm_heat::SENSOR_TYPES;
 use wattotherm_job::house::{Choice, House, RULES, RuleId, ToleranceId};
 use wattotherm_job::sheets::{sheet, tightening_c};
-use wattotherm_job::stations::{self, AnyStation, tram::turn_in_words};
+use wattotherm_job::stations::{
+    self, AnyStation,
+    tram::{Finest, turn_in_words},
+};
 use wattotherm_job::{Caution, Context, Gate, SignalWord};
 use wattotherm_measure::entry::{Entry, Intake, Limit};
-use wattotherm_measure::{InstrumentKind, Series, Unit, default_instruments, fresh_mean};
+use wattotherm_measure::{InstrumentKind, Reading, Series, Unit, default_instruments, fresh_mean};
 use wattotherm_printer::{
     BlockMaterial, HeldBy, HotEndKind, NozzleMaterial, Parameter, Part, PrinterFacts, Replacement,
 };
@@ -139,7 +142,7 @@ fn turns_are_said_as_at_the_bench() {
         (3.0, "3 turns clockwise"),
         (0.99, "one turn clockwise"),
     ] {
-        assert_eq!(turn_in_words(turns), words, "{turns}");
+        assert_eq!(turn_in_words(turns, Finest::Eighth), words, "{turns}");
     }
 }
 
@@ -295,14 +298,14 @@ fn ids_are_unique_and_read_back() {
 #[test]
 fn a_series_of_equal_readings_rests_on_the_instrument() {
     let caliper = &default_instruments()[1];
-    let mean = fresh_mean(&[0.45; 8], caliper, 1.0).unwrap();
-    assert!(mean.instrument_alone);
+    let mean = fresh_mean(&[0.45; 8], &Reading::once(caliper)).unwrap();
+    assert!(!mean.scatters);
     assert!(
         mean.combined.u > caliper.shared_half_width / 3.0_f64.sqrt() - 1e-12,
         "the zero never averages out"
     );
     assert_eq!(Series::of(&[]), None);
-    assert!(fresh_mean(&[], caliper, 1.0).is_none());
+    assert!(fresh_mean(&[], &Reading::once(caliper)).is_none());
 }
 
 const LENGTH: Limit = Limit {
@@ -384,7 +387,7 @@ proptest! {
         let caliper = &default_instruments()[1];
         let values: Vec<f64> = (0..n).map(|i| 10.0 + if i % 2 == 0 { s } else { -s }).collect();
         let twice: Vec<f64> = values.iter().chain(&values).copied().collect();
-        let (few, many) = (fresh_mean(&values, caliper, 1.0).unwrap(), fresh_mean(&twice, caliper, 1.0).unwrap());
+        let (few, many) = (fresh_mean(&values, &Reading::once(caliper)).unwrap(), fresh_mean(&twice, &Reading::once(caliper)).unwrap());
         prop_assert!(many.combined.u <= few.combined.u + 1e-12);
     }
 }

@@ -21,13 +21,14 @@ pub use fit::{FitError, LeastSquares, least_squares};
 pub use instrument::{Instrument, InstrumentKind, default_instruments};
 pub use outlier::grubbs_critical;
 pub use pen::{LengthScale, Pen, TemperatureScale};
-pub use series::{FreshMean, Series, fresh_mean, u_of_mean};
+pub use series::{FreshMean, Part, PartOf, Reading, Series, fresh_mean, u_of_mean};
 pub use settle::{SettleOption, what_would_settle};
 pub use uncertainty::{
-    Combined, Component, UncertaintyError, combine, expanded, t_two_sided, u_rectangular,
+    Combined, Component, UncertaintyError, combine, expanded, expanded_one_sided, t_two_sided,
+    u_rectangular,
 };
 pub use unit::Unit;
-pub use verdict::{Verdict, decide};
+pub use verdict::{Verdict, decide, decide_one_sided};
 
 /// Level of confidence, a probability, of every expanded uncertainty unless a function says otherwise.
 pub const CONFIDENCE: f64 = 0.95;

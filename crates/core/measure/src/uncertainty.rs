@@ -131,3 +131,14 @@ pub fn t_two_sided(p: f64, dof: f64) -> Result<f64, UncertaintyError> {
 pub fn expanded(combined: Combined, p: f64) -> Result<f64, UncertaintyError> {
     Ok(t_two_sided(p, combined.dof.max(1.0))? * combined.u)
 }
+
+/// One-sided expanded uncertainty: the true value lies above by more with probability 1 − `p`, in the unit of
+/// `combined`.
+///
+/// Source: JCGM 106:2012, 8.3.2. Effective degrees of freedom below 1 are taken as 1.
+/// # Errors
+/// [`UncertaintyError::Quantile`] for a probability outside (½, 1).
+pub fn expanded_one_sided(combined: Combined, p: f64) -> Result<f64, UncertaintyError> {
+    // The upper point p of the distribution is the two-sided one of 2p − 1.
+    Ok(t_two_sided(2.0 * p - 1.0, combined.dof.max(1.0))? * combined.u)
+}

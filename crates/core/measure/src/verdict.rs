@@ -78,3 +78,21 @@ pub fn decide(error: f64, expanded: f64, limit: f64) -> Verdict {
         Verdict::MeasureAgain
     }
 }
+
+/// Decides from a quantity that is good only while it is small (a spread, a dip, an overshoot, a range), its one-sided
+/// expanded uncertainty ([`crate::expanded_one_sided`]) and the limit, all in one unit.
+///
+/// Pass when x + U ≤ L; adjust when x − U > L; otherwise measure again. Source: JCGM 106:2012, 8.3 (one-sided guard
+/// band). Domain: finite, U ≥ 0, L > 0.
+#[must_use]
+pub fn decide_one_sided(value: f64, expanded: f64, limit: f64) -> Verdict {
+    debug_assert!(value.is_finite() && expanded >= 0.0 && limit > 0.0);
+    let slack = 1e-9 * limit;
+    if value + expanded <= limit + slack {
+        Verdict::Pass
+    } else if value - expanded > limit + slack {
+        Verdict::Adjust
+    } else {
+        Verdict::MeasureAgain
+    }
+}

@@ -15,7 +15,9 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use utoipa::ToSchema;
 use wattotherm_gcode::Command;
-use wattotherm_measure::{Pen, Unit, Verdict, decide};
+use wattotherm_measure::{
+    CONFIDENCE, Combined, Part, Pen, Unit, Verdict, decide, decide_one_sided, expanded_one_sided,
+};
 
 /// Shape in which findings are kept. Version 1 had facts and words in one, and texts for causes.
 pub const FINDING_VERSION: u32 = 2;
@@ -41,6 +43,12 @@ pub struct Band {
     pub limit: f64,
     /// Verdict on this quantity alone.
     pub verdict: Verdict,
+    /// Good only while it is small: its guard band has one side.
+    #[serde(default)]
+    pub one_sided: bool,
+    /// What its standard uncertainty is made of [`unit`], greatest first.
+    #[serde(default)]
+    pub parts: Vec<Part>,
 }
 
 impl Band {
@@ -65,7 +73,29 @@ impl Band {
             dof: dof.is_finite().then_some(dof),
             limit,
             verdict: decide(error, expanded, limit),
+            one_sided: false,
+            parts: Vec::new(),
         }
+    }
+
+    /// A quantity that is good only while it is small, such as a spread: its value, its combined uncertainty and its
+    /// limit; decided by [`decide_one_sided`].
+    #[must_use]
+    pub fn small(id: &str, unit: Unit, value: f64, combined: Combined, limit: f64) -> Self {
+        // It can't fail: the confidence is a constant inside (½, 1).
+        let expanded = expanded_one_sided(combined, CONFIDENCE).unwrap_or(f64::INFINITY);
+        Self {
+            verdict: decide_one_sided(value, expanded, limit),
+            one_sided: true,
+            ..Self::new(id, unit, (value, 0.0), (expanded, combined.dof), limit)
+        }
+    }
+
+    /// The same with what its uncertainty is made of.
+    #[must_use]
+    pub fn made_of(mut self, parts: Vec<Part>) -> Self {
+        self.parts = parts;
+        self
     }
 
     /// "92.75 ±0.57 mm".

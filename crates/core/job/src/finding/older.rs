@@ -101,6 +101,8 @@ fn from_first(old: AnyFinding) -> Result<Finding, Missing> {
             dof: b.dof,
             limit: b.limit,
             verdict: b.verdict,
+            one_sided: false,
+            parts: Vec::new(),
         })
         .collect();
     let facts = Facts {
@@ -130,6 +132,8 @@ fn from_first(old: AnyFinding) -> Result<Finding, Missing> {
             .map(|b| BandWords {
                 label: b.label,
                 measured: b.measured_text,
+                budget: Vec::new(),
+                helps: String::new(),
                 nominal: b.nominal_text,
             })
             .collect(),

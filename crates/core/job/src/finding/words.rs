@@ -2,8 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_measure::Pen;
-use wattotherm_measure::text::join_or;
+use wattotherm_measure::text::{decimals_for, join_or};
+use wattotherm_measure::{PartOf, Pen};
 
 use super::{Band, Facts};
 
@@ -48,6 +48,60 @@ pub struct BandWords {
     pub measured: String,
     /// "100.00 ±0.50 mm".
     pub nominal: String,
+    /// What its uncertainty is made of, greatest first: "the instrument", "0.41 mm, 83 %".
+    #[serde(default)]
+    pub budget: Vec<PlainValue>,
+    /// What would make it smaller; blank where nothing is known of it.
+    #[serde(default)]
+    pub helps: String,
+}
+
+/// What a part of an uncertainty is, and what helps against it.
+const fn part_words(of: PartOf) -> (&'static str, &'static str) {
+    match of {
+        PartOf::Instrument => (
+            "the instrument",
+            "More readings, each set up anew, or a finer instrument would help most.",
+        ),
+        PartOf::Mark => (
+            "the mark on the filament",
+            "A finer instrument changes little: the mark is what counts. A longer feed or more runs would help most.",
+        ),
+        PartOf::Scatter => (
+            "scatter of the readings",
+            "The readings scatter: find what moves between them; more readings help too.",
+        ),
+        PartOf::Zero => (
+            "the zero, set once",
+            "More readings don't help: set the zero anew between them, or use a finer instrument.",
+        ),
+        PartOf::Scale => (
+            "the instrument's scale",
+            "More readings don't help: check the instrument against a known length.",
+        ),
+    }
+}
+
+fn budget(band: &Band, pen: Pen) -> (Vec<PlainValue>, String) {
+    let whole: f64 = band.parts.iter().map(|p| p.u * p.u).sum();
+    if whole <= 0.0 {
+        return (Vec::new(), String::new());
+    }
+    let lines = band
+        .parts
+        .iter()
+        .map(|p| PlainValue {
+            name: part_words(p.of).0.into(),
+            value: format!(
+                "{}, {:.0} %",
+                // A standard uncertainty, to two digits.
+                pen.plain(p.u, band.unit.of_difference(), decimals_for(p.u, 2)),
+                100.0 * p.u * p.u / whole
+            ),
+        })
+        .collect();
+    let helps = band.parts.first().map_or("", |p| part_words(p.of).1);
+    (lines, helps.into())
 }
 
 /// A finding for people: rendered from its facts, last. Nothing reads it back.
@@ -98,10 +152,15 @@ impl Words {
         self.bands = facts
             .bands
             .iter()
-            .map(|b: &Band| BandWords {
-                label: label(&b.id),
-                measured: b.measured_text(pen),
-                nominal: b.nominal_text(pen),
+            .map(|b: &Band| {
+                let (budget, helps) = budget(b, pen);
+                BandWords {
+                    label: label(&b.id),
+                    measured: b.measured_text(pen),
+                    nominal: b.nominal_text(pen),
+                    budget,
+                    helps,
+                }
             })
             .collect();
         self

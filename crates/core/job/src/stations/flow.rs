@@ -8,8 +8,8 @@ use wattotherm_gcode as gcode;
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
 use wattotherm_measure::text::{count, decimals_for, fixed, plain};
 use wattotherm_measure::{
-    Combined, Component, Instrument, InstrumentKind, Pen, Series, SettleOption, Unit, Verdict,
-    combine, default_instruments, fresh_mean, what_would_settle,
+    Combined, Component, Instrument, InstrumentKind, Pen, Reading, Series, SettleOption, Unit,
+    Verdict, combine, default_instruments, fresh_mean, what_would_settle,
 };
 use wattotherm_printer::Parameter;
 
@@ -399,7 +399,7 @@ impl Station for Flow {
     fn facts(r: &FlowReadings, context: &Context) -> Result<Facts<FlowFound>, ReadingError> {
         let typed = read(r)?;
         let instrument = instrument_for(r, context);
-        let Some(mean) = fresh_mean(&typed.values, &instrument, 1.0) else {
+        let Some(mean) = fresh_mean(&typed.values, &Reading::once(&instrument)) else {
             debug_assert!(false, "read() asks for a reading");
             return Err(ReadingError::default());
         };
@@ -416,7 +416,8 @@ impl Station for Flow {
             (mean.series.mean, typed.nominal),
             (expanded, combined.dof),
             limit_fraction * typed.nominal,
-        );
+        )
+        .made_of(mean.parts.clone());
         let wanted = typed.set * typed.nominal / mean.series.mean;
         let after = (wanted * 10.0).round() / 10.0;
         let mut own = FlowFound {
@@ -567,7 +568,7 @@ fn settle(
     context: &Context,
 ) -> Vec<Way> {
     let predicted = |n: usize, i: &Instrument| {
-        let u = wattotherm_measure::u_of_mean(series.s, n, series.mean, i, 1.0);
+        let u = wattotherm_measure::u_of_mean(series.s, n, series.mean, &Reading::once(i));
         expanded_95(uncertainty(typed, u, readings, context))
     };
     let n = series.n;

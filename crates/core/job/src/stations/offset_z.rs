@@ -9,8 +9,8 @@ use wattotherm_gcode as gcode;
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
 use wattotherm_measure::text::{count, decimals_for};
 use wattotherm_measure::{
-    FreshMean, Instrument, InstrumentKind, Pen, SettleOption, Unit, Verdict, default_instruments,
-    fresh_mean, least_squares, what_would_settle,
+    FreshMean, Instrument, InstrumentKind, Pen, Reading, SettleOption, Unit, Verdict,
+    default_instruments, fresh_mean, least_squares, what_would_settle,
 };
 use wattotherm_printer::Parameter;
 
@@ -350,7 +350,7 @@ impl Station for OffsetZ {
     fn facts(r: &OffsetZReadings, context: &Context) -> Result<Facts<OffsetZFound>, ReadingError> {
         let gauge = gauge_for(r, context);
         let typed = read(r, gauge.nominal.unwrap_or(0.10))?;
-        let Some(mean) = fresh_mean(&typed.values, &gauge, 1.0) else {
+        let Some(mean) = fresh_mean(&typed.values, &Reading::once(&gauge)) else {
             debug_assert!(false, "read() asks for a reading");
             return Err(ReadingError::default());
         };
@@ -366,7 +366,8 @@ impl Station for OffsetZ {
             (mean.series.mean, typed.nominal),
             (expanded, mean.combined.dof),
             limit,
-        );
+        )
+        .made_of(mean.parts.clone());
         let error = band.error;
         let after = ((typed.set - error) * 1000.0).round() / 1000.0;
         let tilt_mm = tilt(&typed);
@@ -544,8 +545,7 @@ fn settle(
             mean.series.s,
             n,
             mean.series.mean,
-            i,
-            1.0,
+            &Reading::once(i),
         ))
     };
     let n = mean.series.n;

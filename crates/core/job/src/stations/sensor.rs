@@ -227,11 +227,11 @@ impl Station for Sensor {
                 return Ok(facts.stopped(cause));
             }
         }
-        let error = (shown_c - room_c).abs();
-        if error <= limit {
+        let (error, expanded) = ((shown_c - room_c).abs(), expanded_type_b(u));
+        if error + expanded <= limit {
             return Ok(facts);
         }
-        if error - 2.0 * u <= limit {
+        if error - expanded <= limit {
             facts.verdict = Verdict::MeasureAgain;
             return Ok(facts);
         }

@@ -10,8 +10,8 @@ pub(super) struct Taken {
     pub n: usize,
     /// Their standard deviation.
     pub s: f64,
-    /// The uncertainty rests on the instrument alone.
-    pub instrument_alone: bool,
+    /// They scatter more than the instrument explains, by a test.
+    pub scatters: bool,
     /// What they were taken with.
     pub instrument: Instrument,
 }
@@ -22,7 +22,7 @@ impl Taken {
         Self {
             n: mean.series.n,
             s: mean.series.s,
-            instrument_alone: mean.instrument_alone,
+            scatters: mean.scatters,
             instrument: instrument.clone(),
         }
     }
@@ -31,14 +31,14 @@ impl Taken {
     pub fn rests_on(&self, pen: Pen, unit: Unit, decimals: usize, one: &str, many: &str) -> String {
         if self.n == 1 {
             format!("One {one}: the uncertainty rests on the instrument alone.")
-        } else if self.instrument_alone {
-            format!(
-                "The {many} agree better than the instrument can see, so its limit sets the uncertainty."
-            )
-        } else {
+        } else if self.scatters {
             format!(
                 "The {many} scatter by {}, more than the instrument explains.",
                 pen.plain(self.s, unit.of_difference(), decimals)
+            )
+        } else {
+            format!(
+                "The {many} agree as well as the instrument can see; its limit and their scatter count together."
             )
         }
     }

@@ -4,13 +4,13 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
 use wattotherm_measure::{
-    Instrument, InstrumentKind, LeastSquares, Pen, SettleOption, Unit, Verdict, least_squares,
-    u_rectangular, what_would_settle,
+    CONFIDENCE, Combined, Instrument, InstrumentKind, LeastSquares, Pen, SettleOption, Unit,
+    Verdict, expanded_one_sided, least_squares, u_rectangular, what_would_settle,
 };
 use wattotherm_printer::{Fitted, Parameter, ScrewThread};
 
 use super::set_up::tolerance;
-use super::{SetUp, Station, expanded_type_b};
+use super::{SetUp, Station};
 use crate::context::Context;
 use crate::finding::{Band, Cause, Facts, PlainValue, Row, Words};
 use crate::form::{Field, Form};
@@ -132,6 +132,9 @@ pub struct TramFound {
     instrument: Option<Instrument>,
     /// Half width of a reading [mm].
     half_width_mm: f64,
+    /// Pitch of the screws [mm].
+    #[serde(default = "coarse_pitch")]
+    pitch_mm: f64,
     screws: Vec<Screw>,
     /// Most that the plane leaves over [mm], and its shape; none with three places.
     warp: Option<(f64, Warp)>,
@@ -189,12 +192,66 @@ fn read(readings: &TramReadings) -> Result<Vec<Height>, ReadingError> {
     Ok(heights)
 }
 
+/// How finely screws are turned.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Finest {
+    /// Eighths of a turn.
+    Eighth,
+    /// Sixteenths.
+    Sixteenth,
+    /// Five degrees.
+    FiveDegrees,
+}
+
+impl Finest {
+    /// Steps of one turn [no unit].
+    const fn parts(self) -> f64 {
+        match self {
+            Self::Eighth => 8.0,
+            Self::Sixteenth => 16.0,
+            Self::FiveDegrees => 72.0,
+        }
+    }
+
+    /// The coarsest that still brings a bed inside `limit_mm` [mm] on screws of this pitch [mm]: two screws rounded
+    /// by half a step each, opposite ways, may use up a quarter of the limit.
+    #[must_use]
+    pub fn for_limit(limit_mm: f64, pitch_mm: f64) -> Self {
+        [Self::Eighth, Self::Sixteenth]
+            .into_iter()
+            .find(|f| pitch_mm / f.parts() <= limit_mm / 4.0)
+            .unwrap_or(Self::FiveDegrees)
+    }
+}
+
 /// A turn of a screw as one says it at the bench: "a quarter turn clockwise".
 #[must_use]
-pub fn turn_in_words(turns_clockwise: f64) -> String {
-    let eighths = (turns_clockwise.abs() * 8.0).round();
-    if eighths < 1.0 {
+pub fn turn_in_words(turns_clockwise: f64, finest: Finest) -> String {
+    let way = if turns_clockwise > 0.0 {
+        "clockwise"
+    } else {
+        "anticlockwise"
+    };
+    let parts = finest.parts();
+    let steps = (turns_clockwise.abs() * parts).round();
+    if steps < 1.0 {
         return "leave it".into();
+    }
+    let eighths = steps * 8.0 / parts;
+    if eighths.fract() > 1e-9 {
+        let turns = steps / parts;
+        let (whole, rest) = (turns.floor(), turns.fract());
+        let part = if finest == Finest::Sixteenth {
+            format!("{:.0}/16", rest * 16.0)
+        } else {
+            format!("{:.0}°", rest * 360.0)
+        };
+        return match (whole < 1.0, finest) {
+            (true, Finest::Sixteenth) => format!("{part} of a turn {way}"),
+            (true, _) => format!("{part} {way}"),
+            (false, _) if whole < 2.0 => format!("one turn and {part} {way}"),
+            (false, _) => format!("{whole:.0} turns and {part} {way}"),
+        };
     }
     let whole = (eighths / 8.0).floor();
     // OK because a rest of 0 to 7.
@@ -219,11 +276,6 @@ pub fn turn_in_words(turns_clockwise: f64) -> String {
         (false, 0) if whole < 2.0 => "one turn".into(),
         (false, 0) => format!("{whole:.0} turns"),
         (false, _) => format!("{whole:.0}{fraction} turns"),
-    };
-    let way = if turns_clockwise > 0.0 {
-        "clockwise"
-    } else {
-        "anticlockwise"
     };
     format!("{amount} {way}")
 }
@@ -295,6 +347,17 @@ fn screw_places(screws: Option<f64>) -> Vec<(&'static str, f64, f64)> {
             six
         }
         _ => corners.to_vec(),
+    }
+}
+
+/// Of what an older version kept.
+const fn coarse_pitch() -> f64 {
+    0.7
+}
+
+impl TramFound {
+    fn finest(&self) -> Finest {
+        Finest::for_limit(self.limit_mm, self.pitch_mm)
     }
 }
 
@@ -442,17 +505,19 @@ impl Station for Tram {
             .instrument(&r.instrument, InstrumentKind::HeightGauge);
         let half_width = instrument.map_or(0.01, |i| i.half_width.max(i.shared_half_width));
         let factor = difference_factor(&fit, high.0, low.0);
+        let combined_for = |half: f64| Combined {
+            u: u_rectangular(half).unwrap_or(f64::INFINITY) * factor,
+            dof: f64::INFINITY,
+        };
         let expanded_for =
-            |half: f64| expanded_type_b(u_rectangular(half).unwrap_or(f64::INFINITY) * factor);
+            |half: f64| expanded_one_sided(combined_for(half), CONFIDENCE).unwrap_or(f64::INFINITY);
         let limit = context.house.tolerance(ToleranceId::TramMm);
         let tilt = high.1 - low.1;
-        let band = Band::new(
-            "tilt",
-            Unit::Mm,
-            (tilt, 0.0),
-            (expanded_for(half_width), f64::INFINITY),
-            limit,
-        );
+        let mut band = Band::small("tilt", Unit::Mm, tilt, combined_for(half_width), limit);
+        // A tilt that is really there is turned out, also one that may be inside: turning costs nothing.
+        if band.verdict == Verdict::MeasureAgain && tilt > band.expanded {
+            band.verdict = Verdict::Adjust;
+        }
         let worst = fit.residuals.iter().fold(0.0_f64, |m, r| m.max(r.abs()));
         let sign = match r.clockwise {
             Clockwise::Lowers => 1.0,
@@ -473,6 +538,7 @@ impl Station for Tram {
                 .collect(),
             warp: (fit.dof > 0).then(|| (worst, warp_of(&heights, &fit.residuals))),
             worst_mm: worst,
+            pitch_mm: r.thread.pitch_mm(),
             limit_mm: limit,
             settle: Vec::new(),
         };
@@ -555,7 +621,7 @@ impl Station for Tram {
                     w.rows.push(Row::new(
                         s.name.as_str(),
                         Some(mm(s.up_mm, 2)),
-                        Some(turn_in_words(s.turns)),
+                        Some(turn_in_words(s.turns, own.finest())),
                     ));
                     let way = if s.turns > 0.0 {
                         "clockwise"

@@ -13,7 +13,9 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
 use wattotherm_measure::text::{duration_min, join_and, plain};
-use wattotherm_measure::{InstrumentKind, Pen, Unit, Verdict, default_instruments, fresh_mean};
+use wattotherm_measure::{
+    InstrumentKind, Pen, Reading, Unit, Verdict, default_instruments, fresh_mean,
+};
 use wattotherm_printer::Parameter;
 
 use super::{Answer, SetUp, Station, expanded_95};
@@ -346,14 +348,17 @@ impl Station for Acceptance {
             .axes
             .iter()
             .filter_map(|(axis, values)| {
-                let mean = fresh_mean(values, instrument, 1.0)?;
-                Some(Band::new(
-                    axis.field(),
-                    Unit::Mm,
-                    (mean.series.mean, typed.edge),
-                    (expanded_95(mean.combined), mean.combined.dof),
-                    limit_mm,
-                ))
+                let mean = fresh_mean(values, &Reading::once(instrument))?;
+                Some(
+                    Band::new(
+                        axis.field(),
+                        Unit::Mm,
+                        (mean.series.mean, typed.edge),
+                        (expanded_95(mean.combined), mean.combined.dof),
+                        limit_mm,
+                    )
+                    .made_of(mean.parts),
+                )
             })
             .collect();
         let strings_most = context.house.tolerance(ToleranceId::StringsScore);

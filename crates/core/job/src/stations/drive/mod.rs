@@ -13,8 +13,8 @@ use wattotherm_gcode::{self as gcode, FeedOrder, feed_for_drive_test};
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
 use wattotherm_measure::text::plain;
 use wattotherm_measure::{
-    FreshMean, Instrument, InstrumentKind, Pen, SettleOption, Unit, Verdict, default_instruments,
-    fresh_mean, what_would_settle,
+    FreshMean, Instrument, InstrumentKind, Pen, Reading, SettleOption, Unit, Verdict,
+    default_instruments, fresh_mean, what_would_settle,
 };
 use wattotherm_printer::{Fitted, GearFacts, Parameter};
 
@@ -317,10 +317,14 @@ fn read(readings: &DriveReadings, context: &Context) -> Result<Typed, ReadingErr
     })
 }
 
+/// How well a mark sits on filament [mm, half-width]: the width of the pen's line, whatever it is measured with. Common
+/// practice, no published source.
+const MARK_MM: f64 = 0.3;
+
 /// The mean of a series of feeds.
 fn mean_of(values: &[f64], rule: &Instrument) -> Option<FreshMean> {
     // Mark and rest are both read from the rule: two readings a run.
-    fresh_mean(values, rule, 2.0)
+    fresh_mean(values, &Reading::from_a_mark(rule, MARK_MM))
 }
 
 /// Steps in force, or else as the printer held them when the job began.
@@ -461,7 +465,7 @@ impl Station for Drive {
     }
 
     /// Formula: fed F = M - r; e = mean F - N; new = old · N / F.
-    /// u(F)² = max(s², u(M)² + u(r)²)/n + (scale · F)²/3.
+    /// u(F)² = (mark, rest and scatter pooled, [`fresh_mean`])/n + (scale · F)²/3.
     /// Source: propagation by JCGM 100:2008, 5.1.2; the method is common practice, no published
     /// source. Stops: reversed or no feed; beyond ±15 % (house rule), naming the likely wrong number
     /// where gears or motor are new; slip (fed falls at speed); resistance (loaded short, free right).
@@ -487,7 +491,8 @@ impl Station for Drive {
             (fed, typed.feed),
             (expanded, main.combined.dof),
             limit_mm,
-        );
+        )
+        .made_of(main.parts.clone());
         let computed = typed.gear.as_ref().map(computed_steps_per_mm);
         let by_build = house.option(RuleId::StepsOrFlow).id == "computed" && computed.is_some();
         let target = computed
@@ -592,8 +597,7 @@ fn settle(
             main.series.s,
             n,
             main.series.mean * longer,
-            instrument,
-            2.0,
+            &Reading::from_a_mark(instrument, MARK_MM),
         );
         expanded_95(u) / longer
     };

@@ -23,7 +23,7 @@ use wattotherm_measure::{Combined, Pen, Unit, Verdict, u_rectangular};
 use wattotherm_printer::Parameter;
 
 use super::set_up::{rule_text, tolerance};
-use super::{SetUp, Station, expanded_95, expanded_type_b, known, print_temp_c};
+use super::{SetUp, Station, known, print_temp_c};
 use crate::caution::SignalWord;
 use crate::chain::Strength;
 use crate::context::{Context, FROM_SNAPSHOT, IN_FORCE};
@@ -61,6 +61,8 @@ enum Stage {
     SetNotVerified,
     /// Verified.
     Verified,
+    /// A figure of the verification can lie on either side of its limit.
+    AtTheLimit,
     /// The printer holds other gains than the ones that were set.
     NotStored,
     /// The verification failed, other gains are proposed.
@@ -408,7 +410,8 @@ fn held(
     if let Some(sd) = hold.sd_c {
         facts.bands.push(spread_band(sd, limit));
     }
-    let holds = hold.reading.class == TraceClass::Steady && hold.sd_c.is_some_and(|s| s <= limit);
+    let inside = facts.bands.iter().all(|b| b.verdict == Verdict::Pass);
+    let holds = hold.reading.class == TraceClass::Steady && hold.sd_c.is_some() && inside;
     let only_verify = context.strength == Some(Strength::Verify)
         || context.house.option(RuleId::RetuneLoop).id == "when_it_swings";
     facts.own.holds = holds;
@@ -428,20 +431,19 @@ fn held(
 fn spread_band(sd: f64, limit: f64) -> Band {
     // Standard deviation of a standard deviation over some 24 independent samples of a hold.
     let u = sd / (2.0_f64 * 23.0).sqrt();
-    let expanded = expanded_95(Combined { u, dof: 23.0 });
-    Band::new("spread", Unit::Kelvin, (sd, 0.0), (expanded, 23.0), limit)
+    Band::small("spread", Unit::Kelvin, sd, Combined { u, dof: 23.0 }, limit)
 }
 
 fn figure_bands(figures: &LoopFigures, context: &Context) -> Vec<Band> {
     let limit = |id| context.house.tolerance(id);
     // A reading's step and the time between two readings.
-    let temp = expanded_type_b(u_rectangular(0.15).unwrap_or(0.1));
-    let time = expanded_type_b(u_rectangular(1.0).unwrap_or(0.6));
+    let temp = u_rectangular(0.15).unwrap_or(0.1);
+    let time = u_rectangular(1.0).unwrap_or(0.6);
     let mut bands = Vec::new();
     if let Some(sd) = figures.hold_sd_c {
         bands.push(spread_band(sd, limit(ToleranceId::LoopSdC)));
     }
-    for (id, unit, value, expanded, tolerance) in [
+    for (id, unit, value, u, tolerance) in [
         (
             "overshoot",
             Unit::Kelvin,
@@ -465,13 +467,11 @@ fn figure_bands(figures: &LoopFigures, context: &Context) -> Vec<Band> {
         ),
     ] {
         if let Some(v) = value {
-            bands.push(Band::new(
-                id,
-                unit,
-                (v, 0.0),
-                (expanded, f64::INFINITY),
-                limit(tolerance),
-            ));
+            let combined = Combined {
+                u,
+                dof: f64::INFINITY,
+            };
+            bands.push(Band::small(id, unit, v, combined, limit(tolerance)));
         }
     }
     bands
@@ -504,11 +504,11 @@ fn verified(
     }
     let f = &v.figures;
     facts.bands = figure_bands(f, context);
-    // A figure above its limit fails; one inside it passes.
+    // A figure that is above its limit by more than it can be off fails.
     let mut fails: Vec<Fails> = facts
         .bands
         .iter()
-        .filter(|b| b.measured > b.limit)
+        .filter(|b| b.verdict == Verdict::Adjust)
         .map(|b| match b.id.as_str() {
             "overshoot" => Fails::Overshoots,
             "settled" => Fails::SettlesLate,
@@ -524,6 +524,15 @@ fn verified(
     }
     let good = fails.is_empty();
     facts.own.fails = fails;
+    if good
+        && facts
+            .bands
+            .iter()
+            .any(|b| b.verdict == Verdict::MeasureAgain)
+    {
+        facts.own.stage = Stage::AtTheLimit;
+        return facts;
+    }
     if good {
         facts.verdict = Verdict::Pass;
         facts.own.stage = Stage::Verified;

@@ -2,7 +2,7 @@
 
 use wattotherm_heat::{Gains, Interval, OutputForm, ultimate_of};
 use wattotherm_measure::text::{fixed, join_and};
-use wattotherm_measure::{Pen, Unit};
+use wattotherm_measure::{Pen, Unit, Verdict};
 
 use super::{Fails, HeaterLoopFound, LOOSE_LAG_S, SINK_MOST_C, Stage};
 use crate::finding::{Cause, Facts, PlainValue, Row, Words};
@@ -77,6 +77,23 @@ pub(super) fn words(f: &Facts<HeaterLoopFound>, pen: Pen) -> Words {
                 "Step, hold and part fan are inside their limits. The gains stay.",
                 format!("{gains}, verified at {at}"),
                 "Go on.",
+            )
+        }
+        Stage::AtTheLimit => {
+            let near: Vec<String> = f
+                .bands
+                .iter()
+                .zip(&w.bands)
+                .filter(|(b, _)| b.verdict == Verdict::MeasureAgain)
+                .map(|(_, words)| format!("{} {}", words.label, words.measured))
+                .collect();
+            let near = join_and(&near.iter().map(String::as_str).collect::<Vec<_>>());
+            w.settle = vec!["verify once more".into(), "choose a calmer rule".into()];
+            w.say(
+                format!("Verify again: {near} may be inside its limit or not."),
+                "A figure so near its limit can't be told from one beyond it. Run the verification once more, or choose a calmer rule.",
+                "at its limit",
+                "Verify once more.",
             )
         }
         Stage::FailedProposed => w.say(
