@@ -1127,6 +1127,10 @@ export interface components {
              * @description Value it should have [`unit`].
              */
             nominal: number;
+            /** @description Good only while it is small: its guard band has one side. */
+            one_sided?: boolean;
+            /** @description What its standard uncertainty is made of [`unit`], greatest first. */
+            parts?: components["schemas"]["BudgetPart"][];
             /** @description Unit of all numbers here. */
             unit: components["schemas"]["Unit"];
             /** @description Verdict on this quantity alone. */
@@ -1134,6 +1138,10 @@ export interface components {
         };
         /** @description One measured quantity in words. */
         BandWords: {
+            /** @description What its uncertainty is made of, greatest first: "the instrument", "0.41 mm, 83 %". */
+            budget?: components["schemas"]["PlainValue"][];
+            /** @description What would make it smaller; blank where nothing is known of it. */
+            helps?: string;
             /** @description What was measured, e.g. "fed". */
             label: string;
             /** @description "92.75 ±0.57 mm". */
@@ -1166,6 +1174,16 @@ export interface components {
          * @enum {string}
          */
         BlockMaterial: "aluminium" | "copper";
+        /** @description A part of an uncertainty. */
+        BudgetPart: {
+            /** @description Of what. */
+            of: components["schemas"]["PartOf"];
+            /**
+             * Format: double
+             * @description Standard uncertainty that it gives the result [unit of the result].
+             */
+            u: number;
+        };
         /** @description Parts, parameters, questions. */
         Catalogue: {
             /** @description Parameters in the order of work. */
@@ -1181,7 +1199,7 @@ export interface components {
          * @description The likely fault behind a stop. The words for it, with its numbers, are the station's.
          * @enum {string}
          */
-        Cause: "lies_elsewhere" | "runs_backward" | "nothing_fed" | "slips_when_fast" | "resistance_downstream" | "wrong_after_work" | "far_off_untouched" | "ratio_left_out" | "steps_of_other_microsteps" | "steps_of_other_drive" | "no_such_ratio" | "other_microsteps" | "feed_unexplained" | "bed_beyond_screws" | "nozzle_far_off" | "bed_tilted" | "walls_differ" | "not_flow" | "came_back" | "drive_clicks" | "no_good_value" | "step_failed" | "pieces_left" | "sensor_open" | "sensor_shorted" | "wrong_sensor_type" | "unknown_sensor" | "sensor_off_room" | "sensor_intermittent" | "sensor_open_or_short" | "sensor_loose" | "heater_of_lower_voltage" | "heater_too_weak" | "heater_open" | "heater_shorted" | "heater_overload" | "heater_failing" | "never_reaches" | "fan_steals_heat" | "sink_too_hot" | "planned_too_hot" | "nozzle_leaks" | "nozzle_on_block" | "block_not_held" | "over_torque" | "untyped";
+        Cause: "lies_elsewhere" | "runs_backward" | "nothing_fed" | "slips_when_fast" | "resistance_downstream" | "wrong_after_work" | "far_off_untouched" | "ratio_left_out" | "steps_of_other_microsteps" | "steps_of_other_drive" | "no_such_ratio" | "other_microsteps" | "feed_unexplained" | "bed_beyond_screws" | "nozzle_far_off" | "bed_tilted" | "walls_differ" | "not_flow" | "came_back" | "drive_clicks" | "no_good_value" | "step_failed" | "pieces_left" | "sensor_open" | "sensor_shorted" | "wrong_sensor_type" | "unknown_sensor" | "sensor_off_room" | "sensor_intermittent" | "sensor_open_or_short" | "sensor_loose" | "heater_of_lower_voltage" | "heater_too_weak" | "heater_too_strong" | "heater_open" | "heater_shorted" | "heater_overload" | "heater_failing" | "never_reaches" | "fan_steals_heat" | "sink_too_hot" | "planned_too_hot" | "nozzle_leaks" | "nozzle_on_block" | "block_not_held" | "over_torque" | "untyped";
         /** @description A caution shown at the step it belongs to. */
         Caution: {
             /** @description Signal word. */
@@ -3485,6 +3503,11 @@ export interface components {
             /** @description Ways of replacing it, the usual one first. */
             replacements: components["schemas"]["ReplacementName"][];
         };
+        /**
+         * @description What an uncertainty has a part from.
+         * @enum {string}
+         */
+        PartOf: "instrument" | "mark" | "scatter" | "zero" | "scale";
         /** @description One measured square. */
         Patch: {
             /**

@@ -12,7 +12,7 @@ const props = defineProps<{
   closed: boolean
   busy: boolean
 }>()
-const emit = defineEmits<{ close: []; reopen: []; back: [station: string] }>()
+const emit = defineEmits<{ close: []; reopen: []; mended: []; back: [station: string] }>()
 const tone = computed(() => toneOf[props.finding?.facts.verdict ?? 'measure_again'])
 const action = computed(
   () =>
@@ -60,6 +60,7 @@ const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p
         >
           {{ action }} <kbd aria-hidden="true">Ctrl ↵</kbd>
         </NButton>
+        <NButton v-if="finding?.facts.adjusts" @click="emit('mended')">I found and mended it</NButton>
         <NButton
           v-if="finding?.facts.send_back && finding.facts.verdict !== 'pass'"
           @click="emit('back', finding.facts.send_back)"

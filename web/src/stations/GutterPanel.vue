@@ -17,6 +17,7 @@ const commands = computed(() =>
   props.finding?.facts.commands.length ? props.finding.facts.commands : (props.setUp?.commands ?? []),
 )
 const what = computed(() => (props.finding?.facts.commands.length ? 'To send' : 'To send for the test'))
+const doubt = computed(() => props.finding?.words.bands[0])
 </script>
 
 <template>
@@ -69,6 +70,16 @@ const what = computed(() => (props.finding?.facts.commands.length ? 'To send' : 
           <dd class="mono">{{ p.value }}</dd>
         </div>
       </dl>
+    </section>
+    <section v-if="doubt?.budget?.length">
+      <h2>What the doubt is made of</h2>
+      <dl>
+        <div v-for="p in doubt.budget" :key="p.name">
+          <dt>{{ p.name }}</dt>
+          <dd class="mono">{{ p.value }}</dd>
+        </div>
+      </dl>
+      <p class="quiet">{{ doubt.helps }}</p>
     </section>
     <section v-if="finding?.words.reasons.length">
       <h2>{{ finding.facts.verdict === 'stop' ? 'What this rests on' : 'How the number came about' }}</h2>

@@ -53,7 +53,13 @@ provide(
 const narrow = useMediaQuery('(max-width: 900px)')
 const gutterShown = ref(false)
 const reopening = ref(false)
+/* The cause of a stop was found and mended: the station begins a new count. */
+const mending = ref(false)
 const reason = ref('')
+function ask(mended: boolean) {
+  mending.value = mended
+  reopening.value = true
+}
 const body = ref<HTMLElement>()
 const typing = useTyping(body, '.scroll :is([data-reading], textarea)')
 
@@ -97,10 +103,12 @@ async function close() {
 }
 async function reopen() {
   try {
+    // What was read until then is recorded first.
+    if (mending.value && worktop.value?.line.state !== 'stopped' && !(await station.close())) return
     await answer(
       client.POST('/api/v1/jobs/{id}/stops/{key}/reopen', {
         params: { path: { id: props.job, key: props.stationKey } },
-        body: { reason: reason.value },
+        body: { reason: mending.value ? `mended: ${reason.value}` : reason.value },
       }),
     )
     reopening.value = false
@@ -174,7 +182,8 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           :closed="closed"
           :busy="closing"
           @close="close"
-          @reopen="reopening = true"
+          @reopen="ask(false)"
+          @mended="ask(true)"
           @back="(s) => emit('back', s)"
         />
         <p class="kept" role="status">
@@ -208,12 +217,25 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
     />
     <NModal v-model:show="reopening">
       <div class="sheet dialog" role="dialog" aria-modal="true" aria-labelledby="reopen-title">
-        <h1 id="reopen-title">Open this station again?</h1>
-        <p class="quiet">The old result stays in the logbook.</p>
-        <TextLine id="reopen-reason" v-model="reason" label="Why" @enter="reopen" />
+        <h1 id="reopen-title">
+          {{ mending ? 'What was it, and how was it mended?' : 'Open this station again?' }}
+        </h1>
+        <p class="quiet">
+          {{
+            mending
+              ? 'It goes into the logbook; the adjusts are counted anew from here.'
+              : 'The old result stays in the logbook.'
+          }}
+        </p>
+        <TextLine
+          id="reopen-reason"
+          v-model="reason"
+          :label="mending ? 'What was mended' : 'Why'"
+          @enter="reopen"
+        />
         <div class="ways">
-          <NButton type="primary" @click="reopen">Reopen</NButton>
-          <NButton @click="reopening = false">Leave it closed</NButton>
+          <NButton type="primary" @click="reopen">{{ mending ? 'Begin a new count' : 'Reopen' }}</NButton>
+          <NButton @click="reopening = false">{{ mending ? 'Not yet' : 'Leave it closed' }}</NButton>
         </div>
       </div>
     </NModal>

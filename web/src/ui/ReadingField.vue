@@ -43,6 +43,8 @@ const text = computed({
     model.value = other.value && bare(v) && shownUnit.value === props.unit ? v.trim() + other.value : v
   },
 })
+/* Possible, if unusual: the technician says whether it is right. */
+const confirmable = computed(() => ['did_you_mean', 'outlier', 'ask'].includes(props.error?.code ?? ''))
 </script>
 
 <template>
@@ -66,18 +68,11 @@ const text = computed({
     <p v-if="from && !error" class="from">from {{ from }}</p>
     <div v-if="error" :id="`${id}-error`" class="error">
       {{ error.message }}
-      <span v-if="error.take != null || error.code === 'outlier'" class="ways">
+      <span v-if="error.take != null || confirmable" class="ways">
         <button v-if="error.take != null" type="button" class="soft" @click="emit('accept', error.take)">
           Take {{ error.take }}
         </button>
-        <button
-          v-if="error.code === 'did_you_mean' || error.code === 'outlier'"
-          type="button"
-          class="soft"
-          @click="emit('confirm')"
-        >
-          It is right
-        </button>
+        <button v-if="confirmable" type="button" class="soft" @click="emit('confirm')">It is right</button>
       </span>
     </div>
   </div>

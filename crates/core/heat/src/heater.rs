@@ -13,6 +13,8 @@ pub enum VoltageVerdict {
     Right,
     /// Far too much power: made for a lower voltage. A fire hazard.
     TooLowAVoltage,
+    /// A quarter more than its mark, or more: another heater, or a supply set too high.
+    TooStrong,
     /// Far too little: made for a higher voltage, or worn.
     TooWeak,
     /// Open circuit: no power at all.
@@ -36,6 +38,9 @@ pub struct HeaterPower {
 /// practice, no published source: cartridges are sold at 25 to 80 W.
 pub const MOST_HOT_END_W: f64 = 120.0;
 
+/// More than this many times its mark is another heater or too high a supply. Common practice, no published source.
+const TOO_STRONG: f64 = 1.25;
+
 /// Judges a heater by its resistance: marked power is met within 20 % (common practice: cartridges
 /// vary by 5 to 10 %, meters and leads add some).
 ///
@@ -55,6 +60,8 @@ pub fn heater_power(supply_v: f64, resistance_ohm: f64, marked_w: f64) -> Heater
         VoltageVerdict::Shorted
     } else if ratio > 1.8 || power > MOST_HOT_END_W {
         VoltageVerdict::TooLowAVoltage
+    } else if ratio > TOO_STRONG {
+        VoltageVerdict::TooStrong
     } else if ratio < 0.8 {
         VoltageVerdict::TooWeak
     } else {

@@ -1,5 +1,5 @@
 //! A technician who does what the words say, at beds that another program invents.
-#![allow(clippy::unwrap_used, clippy::cast_precision_loss)]
+#![allow(clippy::unwrap_used, clippy::cast_precision_loss, clippy::print_stdout)]
 
 use serde_json::{Value, json};
 use wattotherm_job::Context;

@@ -4,11 +4,12 @@
 use serde_json::{Value, json};
 use wattotherm_gcode::AutotuneReport;
 use wattotherm_heat::{
-    Gains, LoopFigures, OutputForm, PhysicalLimits, Sample, Trace, TraceClass, TuningRule,
-    hold_result, tune_result,
+    Gains, LoopFigures, OutputForm, PhysicalLimits, SENSOR_TYPES, Sample, Trace, TraceClass,
+    TuningRule, hold_result, tune_result,
 };
 use wattotherm_job::chain::Strength;
-use wattotherm_job::finding::Finding;
+use wattotherm_job::finding::{Cause, Finding};
+use wattotherm_job::house::ToleranceId;
 use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_job::{Context, ExpectedSetting};
 use wattotherm_measure::Verdict;
@@ -678,4 +679,172 @@ fn every_heat_station_begins_with_readings_that_it_can_read() {
         let complaint = station.evaluate(&odd, &context).unwrap_err().to_string();
         assert!(complaint.contains("surprise"), "{complaint}");
     }
+}
+
+#[test]
+fn a_resistance_tells_where_a_pinned_sensor_is_broken() {
+    let read = |ohm: &str| {
+        found(
+            &stations::Sensor,
+            &Context::default(),
+            &json!({"version": 1, "set_type": "ntc_100k_3950", "room_c": "22", "shown_c": "0", "bed_c": "22", "ohm": ohm}),
+        )
+    };
+    // 100 kΩ, B 3950 at 22 °C: 114.6 kΩ (handbook formula).
+    let sound = read("114.6 kΩ");
+    assert_eq!(sound.facts.cause, Some(Cause::SensorOpen));
+    assert!(
+        sound.words.sentence.contains("sensor and wire are sound"),
+        "{}",
+        sound.words.sentence
+    );
+    let broken = read("3.1 MΩ");
+    assert!(
+        broken.words.sentence.contains("no sensor of the list"),
+        "{}",
+        broken.words.sentence
+    );
+    let unmeasured = read("");
+    assert!(
+        unmeasured.words.sentence.contains("check the plug"),
+        "{}",
+        unmeasured.words.sentence
+    );
+}
+
+#[test]
+fn sensors_that_agree_in_the_room_are_all_named_with_where_they_differ() {
+    let f = found(
+        &stations::Sensor,
+        &Context::default(),
+        &json!({"version": 1, "set_type": "ntc_100k_3950", "room_c": "25", "shown_c": "25", "ohm": "100k"}),
+    );
+    assert_eq!(f.facts.verdict, Verdict::Pass);
+    let fits = f.facts.own["fits"].as_array().unwrap();
+    assert!(fits.len() >= 2, "{fits:?}");
+    assert!(
+        f.words.sentence.contains("At 100 °C"),
+        "{}",
+        f.words.sentence
+    );
+    for id in fits {
+        let label = SENSOR_TYPES.iter().find(|s| s.id == id).unwrap().label;
+        assert!(
+            f.words.sentence.contains(label),
+            "{label}: {}",
+            f.words.sentence
+        );
+    }
+}
+
+#[test]
+fn a_sensor_whose_error_and_doubt_reach_the_limit_does_not_pass() {
+    let limit = Context::default().house.tolerance(ToleranceId::SensorRoomC);
+    let read = |off: f64| {
+        let shown = format!("{:.1}", 22.0 + off);
+        found(
+            &stations::Sensor,
+            &Context::default(),
+            &json!({"version": 1, "set_type": "ntc_100k_3950", "room_c": "22", "shown_c": shown}),
+        )
+        .facts
+        .verdict
+    };
+    // U of a room thermometer of ±1 °C is 1.1 °C.
+    assert_eq!(read(limit), Verdict::MeasureAgain);
+    assert_eq!(read(limit - 0.5), Verdict::MeasureAgain);
+    assert_eq!(read(limit - 1.2), Verdict::Pass);
+    assert_eq!(read(limit + 1.2), Verdict::Stop);
+}
+
+#[test]
+fn a_figure_at_its_limit_is_verified_again_and_neither_passes_nor_fails() {
+    let limit = Context::default().house.tolerance(ToleranceId::LoopDipC);
+    let read = |dip: f64| {
+        let readings = json!({
+            "version": 1, "target_c": "210", "set_p": "22.4", "set_i": "1.32", "set_d": "95",
+            "typed_overshoot_c": "1", "typed_settle_s": "20", "typed_swing_c": "0.4", "typed_dip_c": format!("{dip:.2}")
+        });
+        found(&stations::HeaterLoop, &loop_context(), &readings)
+    };
+    assert_eq!(read(limit - 0.3).facts.verdict, Verdict::Pass);
+    let at = read(limit - 0.05);
+    assert_eq!(at.facts.verdict, Verdict::MeasureAgain);
+    assert!(
+        at.words.headline.contains("Verify again"),
+        "{}",
+        at.words.headline
+    );
+}
+
+#[test]
+fn a_heater_a_quarter_over_its_mark_stops() {
+    // 24 V: 40 W are 14.4 Ω; 10.5 Ω are 54.9 W, 37 % over; 12 Ω are 48 W, 20 % over.
+    let read = |ohm: &str| {
+        found(
+            &stations::Heater,
+            &Context::default(),
+            &json!({"ohm": ohm, "supply_v": "24", "marked_w": "40"}),
+        )
+        .facts
+        .cause
+    };
+    assert_eq!(read("14,4 ohm"), None);
+    assert_eq!(read("12"), None);
+    assert_eq!(read("10.5"), Some(Cause::HeaterTooStrong));
+    assert_eq!(read("3.6"), Some(Cause::HeaterOfLowerVoltage));
+}
+
+#[test]
+fn a_dip_read_off_the_display_leads_to_fan_and_sock_as_a_log_does() {
+    let limit = Context::default().house.tolerance(ToleranceId::LoopDipC);
+    let readings = json!({
+        "target_c": "210", "set_p": "22.4", "set_i": "1.32", "set_d": "95", "typed_overshoot_c": "1",
+        "typed_settle_s": "20", "typed_swing_c": "0.4", "typed_dip_c": format!("{:.1}", limit + 3.0)
+    });
+    let f = found(&stations::HeaterLoop, &loop_context(), &readings);
+    assert_eq!(f.facts.cause, Some(Cause::FanStealsHeat));
+}
+
+#[test]
+fn a_typed_ku_says_which_rules_need_a_plant_and_asks_about_the_other_form() {
+    let typed = |rule: &str, ku: &str, form: &str| json!({"target_c": "210", "typed_ku": ku, "typed_tu_s": "18", "rule": rule, "form": form});
+    let context = loop_context();
+    let said = complaint(
+        &stations::HeaterLoop,
+        &context,
+        &typed("simc", "50", "byte"),
+    );
+    assert!(
+        said.contains("SIMC needs a plant") && said.contains("Tyreus-Luyben"),
+        "{said}"
+    );
+    let said = complaint(
+        &stations::HeaterLoop,
+        &context,
+        &typed("tyreus_luyben", "0.2", "byte"),
+    );
+    assert!(said.contains("for output 0-1 it is usual"), "{said}");
+    let f = found(
+        &stations::HeaterLoop,
+        &context,
+        &typed("tyreus_luyben", "50", "byte"),
+    );
+    assert_eq!(f.facts.verdict, Verdict::Adjust);
+}
+
+#[test]
+fn feeds_that_look_swapped_are_asked_about_and_count_once_confirmed() {
+    let typed = |fast: &str, free: &str| json!({"steps_set": "415", "runs": ["20", "20.2"], "fast_runs": [fast], "free_runs": [free]});
+    let context = Context {
+        parameter: Some(Parameter::Drive),
+        ..Context::default()
+    };
+    let said = complaint(&stations::Drive, &context, &typed("15", "20"));
+    assert!(said.contains("slow and fast swapped"), "{said}");
+    let said = complaint(&stations::Drive, &context, &typed("20", "26"));
+    assert!(said.contains("loaded and free swapped"), "{said}");
+    let mut right = typed("15", "26");
+    right["confirmed"] = json!(["fast_runs.0", "free_runs.0"]);
+    found(&stations::Drive, &context, &right);
 }

@@ -63,26 +63,25 @@ impl Entry {
         }
     }
 
+    /// Whether a meter shows an open circuit: "OL", "0L", "∞", "open".
+    #[must_use]
+    pub fn is_open_line(&self) -> bool {
+        matches!(self, Self::Text(t) if matches!(
+            t.trim().to_lowercase().trim_end_matches([' ', 'ω', 'Ω', 'k', 'm']),
+            "ol" | "0l" | "o.l" | "o.l." | "∞" | "open" | "over" | "overload"
+        ))
+    }
+
     /// The number in `unit`, if it is one; the unit, or another that measures the same, may stand behind it:
-    /// "392 °F" is 200 °C.
+    /// "392 °F" is 200 °C, "118.9 kΩ" is 118 900 Ω, "1 1/4 in" is 31.75 mm.
     #[must_use]
     pub fn parse(&self, unit: Unit) -> Option<f64> {
         match self {
             Self::Number(n) => Some(*n),
             Self::Empty => None,
             Self::Text(text) => {
-                let t = text.trim();
-                let in_number =
-                    |c: char| c.is_ascii_digit() || matches!(c, '.' | ',' | '-' | '+' | '\u{2212}');
-                let digits = t.find(|c: char| !in_number(c)).unwrap_or(t.len());
-                let (number, behind) = t.split_at(digits);
+                let (value, behind) = number_and_rest(text.trim())?;
                 let turn = unit.suffix(behind.trim())?;
-                // Only digits: Rust would also read "inf", "nan" and "1e300", and none is a reading.
-                let value: f64 = number
-                    .replace(',', ".")
-                    .replace('\u{2212}', "-")
-                    .parse()
-                    .ok()?;
                 // 455 °F are 235 °C, not 235.000 000 000 000 03 of them.
                 Some(match turn {
                     Some((factor, offset)) => ((value * factor + offset) * 1e9).round() / 1e9,
@@ -91,6 +90,43 @@ impl Entry {
             }
         }
     }
+}
+
+/// The number that a text begins with and what follows it: "14,4 ohm", "-3", "1 1/4 in", "3/8".
+fn number_and_rest(t: &str) -> Option<(f64, &str)> {
+    let in_number = |c: char| c.is_ascii_digit() || matches!(c, '.' | ',' | '-' | '+' | '\u{2212}');
+    let split = |t: &'_ str| t.find(|c: char| !in_number(c)).unwrap_or(t.len());
+    // Only digits: Rust would also read "inf", "nan" and "1e300", and none is a reading.
+    let number = |t: &str| {
+        t.replace(',', ".")
+            .replace('\u{2212}', "-")
+            .parse::<f64>()
+            .ok()
+    };
+    let (first, rest) = t.split_at(split(t));
+    let value = number(first)?;
+    // A fraction of whole numbers, alone or behind a whole one.
+    let whole = |t: &str| t.parse::<u32>().ok().map(f64::from);
+    let fraction = |top: &str, behind: &str| {
+        let below = behind.strip_prefix('/')?;
+        let end = below
+            .find(|c: char| !c.is_ascii_digit())
+            .unwrap_or(below.len());
+        let (below, after) = (&below[..end], end);
+        let part = whole(top)? / whole(below).filter(|b| *b > 0.0)?;
+        Some((part, after + 1))
+    };
+    if let Some((part, used)) = fraction(first, rest) {
+        return Some((part, &rest[used..]));
+    }
+    let behind = rest.trim_start();
+    let (second, after) = behind.split_at(split(behind));
+    if first.bytes().all(|b| b.is_ascii_digit())
+        && let Some((part, used)) = fraction(second, after)
+    {
+        return Some((value + part, &after[used..]));
+    }
+    Some((value, rest))
 }
 
 /// The limits of one kind of input: gives the check, the message, the form's bounds and the
@@ -203,6 +239,13 @@ pub enum FieldProblem {
         /// How far it is from the others [the field's unit].
         distance: f64,
     },
+    /// Possible, but oddly placed: two fields may have been swapped. Asked, and confirmed if it is right.
+    Ask {
+        /// Path of the field.
+        field: String,
+        /// What is odd and what to do; quantities in braces, as [`Pen::text`] reads them.
+        message: String,
+    },
     /// Too few or too many entries in a list.
     Count {
         /// Path of the list.
@@ -289,7 +332,9 @@ impl FieldProblem {
                 typed(got, *unit),
                 pen.plain(*distance, *unit, 2)
             ),
-            Self::Count { message, .. } | Self::Conflict { message, .. } => pen.text(message),
+            Self::Count { message, .. }
+            | Self::Conflict { message, .. }
+            | Self::Ask { message, .. } => pen.text(message),
         }
     }
 
@@ -302,6 +347,7 @@ impl FieldProblem {
             | Self::OutOfRange { field, .. }
             | Self::DidYouMean { field, .. }
             | Self::Outlier { field, .. }
+            | Self::Ask { field, .. }
             | Self::Count { field, .. }
             | Self::Conflict { field, .. } => field,
         }
@@ -315,6 +361,7 @@ impl FieldProblem {
         | Self::OutOfRange { field, .. }
         | Self::DidYouMean { field, .. }
         | Self::Outlier { field, .. }
+        | Self::Ask { field, .. }
         | Self::Count { field, .. }
         | Self::Conflict { field, .. }) = &mut self;
         *field = format!("{parent}.{field}");
@@ -330,6 +377,7 @@ impl FieldProblem {
             Self::OutOfRange { .. } => "out_of_range",
             Self::DidYouMean { .. } => "did_you_mean",
             Self::Outlier { .. } => "outlier",
+            Self::Ask { .. } => "ask",
             Self::Count { .. } => "count",
             Self::Conflict { .. } => "conflict",
         }
@@ -402,6 +450,15 @@ impl<'a> Intake<'a> {
         if entry.is_blank() {
             return None;
         }
+        if limit.unit == Unit::Ohm && entry.is_open_line() {
+            self.problems.push(FieldProblem::Conflict {
+                field: path.to_owned(),
+                message: "The meter shows an open line: set it to a higher range. If it still does with its tips on the \
+                          plug's two pins, the part or its wire is broken: that is the finding."
+                    .into(),
+            });
+            return None;
+        }
         let Some(value) = entry.parse(limit.unit).filter(|v| v.is_finite()) else {
             self.problems.push(FieldProblem::NotANumber {
                 field: path.to_owned(),
@@ -412,8 +469,16 @@ impl<'a> Intake<'a> {
             return None;
         };
         let usual = |v: f64| v >= limit.usual_min && v <= limit.usual_max;
-        let shifted = [value / 10.0, value * 10.0, value / 100.0, value * 100.0]
+        // A slipped point, or a prefix of the meter's that was left out.
+        let shifted = [10.0, 0.1, 1_000.0, 0.001, 100.0, 0.01]
             .into_iter()
+            .map(|by: f64| {
+                if by < 1.0 {
+                    value / (1.0 / by).round()
+                } else {
+                    value * by
+                }
+            })
             .find(|v| usual(*v));
         if value < limit.min || value > limit.max {
             self.problems.push(FieldProblem::OutOfRange {
@@ -501,6 +566,16 @@ impl<'a> Intake<'a> {
     /// Notes a problem found elsewhere.
     pub fn push(&mut self, problem: FieldProblem) {
         self.problems.push(problem);
+    }
+
+    /// Asks about what is possible but odd, unless it is confirmed.
+    pub fn ask_whether(&mut self, field: &str, message: impl Into<String>) {
+        if !self.is_confirmed(field) {
+            self.problems.push(FieldProblem::Ask {
+                field: field.to_owned(),
+                message: message.into(),
+            });
+        }
     }
 
     /// Notes a contradiction.

@@ -21,7 +21,7 @@ pub use fit::{FitError, LeastSquares, least_squares};
 pub use instrument::{Instrument, InstrumentKind, default_instruments};
 pub use outlier::grubbs_critical;
 pub use pen::{LengthScale, Pen, TemperatureScale};
-pub use series::{FreshMean, Part, PartOf, Reading, Series, fresh_mean, u_of_mean};
+pub use series::{BudgetPart, FreshMean, PartOf, Reading, Series, fresh_mean, u_of_mean};
 pub use settle::{SettleOption, what_would_settle};
 pub use uncertainty::{
     Combined, Component, UncertaintyError, combine, expanded, expanded_one_sided, t_two_sided,

@@ -110,7 +110,7 @@ pub enum PartOf {
 
 /// A part of an uncertainty.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-pub struct Part {
+pub struct BudgetPart {
     /// Of what.
     pub of: PartOf,
     /// Standard uncertainty that it gives the result [unit of the result].
@@ -125,7 +125,7 @@ pub struct FreshMean {
     /// Combined standard uncertainty of the mean.
     pub combined: Combined,
     /// What it is made of, greatest first.
-    pub parts: Vec<Part>,
+    pub parts: Vec<BudgetPart>,
     /// Whether the readings scatter more than the instrument explains, by an F test at 1 %.
     pub scatters: bool,
 }
@@ -165,7 +165,7 @@ pub fn u_of_mean(s: f64, n: usize, mean: f64, reading: &Reading<'_>) -> Combined
     budget(s, n, mean, reading).0
 }
 
-fn budget(s: f64, n: usize, mean: f64, reading: &Reading<'_>) -> (Combined, Vec<Part>) {
+fn budget(s: f64, n: usize, mean: f64, reading: &Reading<'_>) -> (Combined, Vec<BudgetPart>) {
     // OK because counts are small.
     #[allow(clippy::cast_precision_loss)]
     let count = n as f64;
@@ -198,7 +198,7 @@ fn budget(s: f64, n: usize, mean: f64, reading: &Reading<'_>) -> (Combined, Vec<
     } else {
         0.0
     };
-    let mut parts: Vec<Part> = [
+    let mut parts: Vec<BudgetPart> = [
         (PartOf::Instrument, (shrunk * instrument / count).sqrt()),
         (PartOf::Mark, (shrunk * mark / count).sqrt()),
         (PartOf::Scatter, ((pooled - own).max(0.0) / count).sqrt()),
@@ -207,7 +207,7 @@ fn budget(s: f64, n: usize, mean: f64, reading: &Reading<'_>) -> (Combined, Vec<
     ]
     .into_iter()
     .filter(|(_, u)| *u > 0.0)
-    .map(|(of, u)| Part { of, u })
+    .map(|(of, u)| BudgetPart { of, u })
     .collect();
     parts.sort_by(|a, b| b.u.total_cmp(&a.u));
     (combined, parts)

@@ -102,6 +102,8 @@ impl Unit {
         let same = match self {
             Self::Celsius => matches!(typed, "°C" | "C" | "c" | "°c"),
             Self::Kelvin => matches!(typed, "°C" | "C" | "c" | "°c" | "K"),
+            Self::Ohm => matches!(typed, "Ω" | "\u{2126}" | "ohm" | "Ohm" | "ohms" | "R"),
+            Self::NewtonMetre => matches!(typed, "N·m" | "Nm" | "N m" | "nm"),
             _ => typed == self.symbol(),
         };
         if typed.is_empty() || same {
@@ -111,6 +113,18 @@ impl Unit {
             (Self::Mm, "in" | "\"" | "″" | "inch") | (Self::MmPerS, "in/s") => {
                 Some(Some((INCH, 0.0)))
             }
+            (Self::Mm, "cm") => Some(Some((10.0, 0.0))),
+            (Self::Mm, "µm" | "μm" | "um") => Some(Some((0.001, 0.0))),
+            (Self::Ohm, "k" | "kΩ" | "k\u{2126}" | "kohm" | "kOhm" | "K" | "KΩ" | "Kohm") => {
+                Some(Some((1_000.0, 0.0)))
+            }
+            (Self::Ohm, "M" | "MΩ" | "M\u{2126}" | "Mohm" | "MOhm") => Some(Some((1e6, 0.0))),
+            (Self::Volt, "mV") | (Self::Ampere, "mA") | (Self::Gram, "mg") => {
+                Some(Some((0.001, 0.0)))
+            }
+            (Self::Gram, "kg") | (Self::Watt, "kW") => Some(Some((1_000.0, 0.0))),
+            (Self::NewtonMetre, "N·cm" | "Ncm") => Some(Some((0.01, 0.0))),
+            (Self::Second, "min") | (Self::Minute, "h") => Some(Some((60.0, 0.0))),
             (Self::Celsius, "°F" | "F" | "f" | "°f") => Some(Some((1.0 / 1.8, -32.0 / 1.8))),
             (Self::Kelvin, "°F" | "F" | "f" | "°f") => Some(Some((1.0 / 1.8, 0.0))),
             _ => None,

@@ -75,6 +75,8 @@ pub enum Cause {
     HeaterOfLowerVoltage,
     /// The heater is made for a higher voltage, or worn out.
     HeaterTooWeak,
+    /// The heater makes a quarter more than its mark, or more.
+    HeaterTooStrong,
     /// The heater is an open circuit.
     HeaterOpen,
     /// The heater is nearly a short circuit.

@@ -16,7 +16,8 @@ use serde_json::Value;
 use utoipa::ToSchema;
 use wattotherm_gcode::Command;
 use wattotherm_measure::{
-    CONFIDENCE, Combined, Part, Pen, Unit, Verdict, decide, decide_one_sided, expanded_one_sided,
+    BudgetPart, CONFIDENCE, Combined, Pen, Unit, Verdict, decide, decide_one_sided,
+    expanded_one_sided,
 };
 
 /// Shape in which findings are kept. Version 1 had facts and words in one, and texts for causes.
@@ -48,7 +49,7 @@ pub struct Band {
     pub one_sided: bool,
     /// What its standard uncertainty is made of [`unit`], greatest first.
     #[serde(default)]
-    pub parts: Vec<Part>,
+    pub parts: Vec<BudgetPart>,
 }
 
 impl Band {
@@ -93,7 +94,7 @@ impl Band {
 
     /// The same with what its uncertainty is made of.
     #[must_use]
-    pub fn made_of(mut self, parts: Vec<Part>) -> Self {
+    pub fn made_of(mut self, parts: Vec<BudgetPart>) -> Self {
         self.parts = parts;
         self
     }

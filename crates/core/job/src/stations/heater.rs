@@ -266,6 +266,7 @@ impl Station for Heater {
         let fault = match power.map(|p| p.verdict) {
             Some(VoltageVerdict::TooLowAVoltage) => Some(Cause::HeaterOfLowerVoltage),
             Some(VoltageVerdict::TooWeak) => Some(Cause::HeaterTooWeak),
+            Some(VoltageVerdict::TooStrong) => Some(Cause::HeaterTooStrong),
             Some(VoltageVerdict::Open) => Some(Cause::HeaterOpen),
             Some(VoltageVerdict::Shorted) => Some(Cause::HeaterShorted),
             Some(VoltageVerdict::Right) | None => amps
@@ -382,6 +383,10 @@ fn stopped(w: Words, cause: Cause, own: &HeaterFound, pen: Pen) -> Words {
         Cause::HeaterOfLowerVoltage => w.stop(
             &makes(),
             "Fire. It is made for a lower voltage. Don't connect it: take it out of the shop's stock and fit one for this supply.",
+        ),
+        Cause::HeaterTooStrong => w.stop(
+            &makes(),
+            "More than a quarter over its mark: another heater than it says, or a supply set too high. Measure the supply under load; fit the right heater before it is switched on.",
         ),
         Cause::HeaterTooWeak => w.stop(
             &makes(),

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_heat::{SENSOR_TYPES, SensorType, displayed_c, sensor_type};
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
-use wattotherm_measure::text::plain;
+use wattotherm_measure::text::{join_and, join_or, plain};
 use wattotherm_measure::{Pen, Unit, Verdict, u_rectangular};
 use wattotherm_printer::{Fitted, Parameter};
 
@@ -53,6 +53,9 @@ pub struct SensorFound {
     bed_right: bool,
     /// The type that the resistance belongs to, where it isn't the one set.
     fitted_type: Option<String>,
+    /// All types of the list that the resistance may be of.
+    #[serde(default)]
+    fits: Vec<String>,
 }
 
 const ROOM: Limit = Limit::new(
@@ -84,6 +87,26 @@ const OHM: Limit = Limit::new(
     "no sensor of the trade has more",
 );
 
+impl SensorFound {
+    /// Where a circuit that shows an end of the table is broken, by what the sensor measures at its plug.
+    fn beyond_the_plug(&self, pen: Pen) -> String {
+        let Some(ohm) = self.ohm else {
+            return "Power off and unplug: check the plug, then the wire or ribbon, then the sensor, before anything is changed in the firmware. ".into();
+        };
+        let ohm = pen.plain(ohm, Unit::Ohm, 0);
+        match self.fits.first().and_then(|id| sensor_type(id)) {
+            Some(kind) => format!(
+                "At its plug it measures {ohm}, as a {} does here: sensor and wire are sound. Power off: look at the plug's pins, the socket and the board.{} ",
+                kind.label,
+                which(&self.fits, pen)
+            ),
+            None => format!(
+                "At its plug it measures {ohm}, which no sensor of the list has here: the sensor or its wire is broken. Power off and replace it. "
+            ),
+        }
+    }
+}
+
 /// Half width of a room thermometer beside the block [°C]. Common practice, no published source.
 const THERMOMETER_C: f64 = 1.0;
 
@@ -94,6 +117,36 @@ fn fits(kind: &SensorType, ohm: f64, room_c: f64) -> bool {
     let (low, high) = (low.min(high), low.max(high));
     let t = kind.tolerance_percent / 100.0;
     ohm >= low * (1.0 - t) && ohm <= high * (1.0 + t)
+}
+
+/// Where a second reading tells sensors that agree in the room [°C]: warm, and not yet hot.
+const TELLS_C: f64 = 100.0;
+
+/// The types that a resistance may be of, and what a second one would tell: "An A or a B. At 100 °C an A has 7 kΩ, a B
+/// 5 kΩ: measure once more there." Blank for one type or none.
+fn which(ids: &[String], pen: Pen) -> String {
+    let kinds: Vec<&SensorType> = ids.iter().filter_map(|id| sensor_type(id)).collect();
+    if kinds.len() < 2 {
+        return String::new();
+    }
+    let names: Vec<&str> = kinds.iter().map(|k| k.label).collect();
+    let there: Vec<String> = kinds
+        .iter()
+        .map(|k| {
+            format!(
+                "a {} has {}",
+                k.label,
+                pen.plain(k.table.resistance_ohm(TELLS_C).round(), Unit::Ohm, 0)
+            )
+        })
+        .collect();
+    let there: Vec<&str> = there.iter().map(String::as_str).collect();
+    format!(
+        " It may be a {}. At {} {}: warm the unplugged sensor there and measure once more.",
+        join_or(&names),
+        pen.plain(TELLS_C, Unit::Celsius, 0),
+        join_and(&there)
+    )
 }
 
 impl Station for Sensor {
@@ -194,6 +247,10 @@ impl Station for Sensor {
             known_as: context.before_text.clone().filter(|t| *t != kind.label),
             bed_right: bed_c.is_some_and(|b| (b - room_c).abs() <= limit + 2.0),
             fitted_type: None,
+            fits: ohm.map_or_else(Vec::new, |r| {
+                let fit = SENSOR_TYPES.iter().filter(|s| fits(s, r, room_c));
+                fit.map(|s| s.id.to_owned()).collect()
+            }),
         };
         let mut facts = Facts::new(Self::ID, Unit::One, Verdict::Pass, own);
         facts.before_text = Some(kind.label.to_owned());
@@ -214,18 +271,14 @@ impl Station for Sensor {
             (expanded_type_b(u), f64::INFINITY),
             limit,
         ));
-        if let Some(r) = ohm {
-            let fitted: Vec<&SensorType> =
-                SENSOR_TYPES.iter().filter(|s| fits(s, r, room_c)).collect();
-            if !fitted.iter().any(|f| f.id == kind.id) {
-                facts.own.fitted_type = fitted.first().map(|f| f.id.to_owned());
-                let cause = if fitted.is_empty() {
-                    Cause::UnknownSensor
-                } else {
-                    Cause::WrongSensorType
-                };
-                return Ok(facts.stopped(cause));
-            }
+        if ohm.is_some_and(|r| !fits(kind, r, room_c)) {
+            facts.own.fitted_type = facts.own.fits.first().cloned();
+            let cause = if facts.own.fits.is_empty() {
+                Cause::UnknownSensor
+            } else {
+                Cause::WrongSensorType
+            };
+            return Ok(facts.stopped(cause));
         }
         let (error, expanded) = ((shown_c - room_c).abs(), expanded_type_b(u));
         if error + expanded <= limit {
@@ -277,14 +330,15 @@ impl Station for Sensor {
                     "the sensor is shorted"
                 },
                 format!(
-                    "It shows {} in a room of {}{}. Power off and unplug: check the plug, then the wire or ribbon, then the sensor, before anything is changed in the firmware. Set back whatever was changed while looking.",
+                    "It shows {} in a room of {}{}. {}Set back whatever was changed while looking.",
                     c(own.shown_c, 0),
                     c(own.room_c, 0),
                     if own.bed_right {
                         ", and the bed reads right, so board and supply are sound"
                     } else {
                         ""
-                    }
+                    },
+                    own.beyond_the_plug(pen)
                 ),
             ),
             (_, Some(Cause::WrongSensorType)) => {
@@ -298,9 +352,10 @@ impl Station for Sensor {
                         other.map_or("other type", |o| o.label)
                     ),
                     format!(
-                        "At a true {} the printer would show {}. Heat nothing. Fit the sensor the printer is set to, or set the printer to this one, then measure again.",
+                        "At a true {} the printer would show {}.{} Heat nothing. Fit the sensor the printer is set to, or set the printer to this one, then measure again.",
                         c(200.0, 0),
-                        c(shows, 0)
+                        c(shows, 0),
+                        which(&own.fits, pen)
                     ),
                 )
             }
@@ -346,7 +401,7 @@ impl Station for Sensor {
                     pen.fixed((own.shown_c - own.room_c).abs().max(0.1), Unit::Kelvin, 1)
                 ),
                 if own.ohm.is_some() {
-                    format!("Its resistance is that of a {label}.")
+                    format!("Its resistance is that of a {label}.{}", which(&own.fits, pen))
                 } else {
                     "Two types can agree in the room and differ when hot: measure the resistance where the type isn't certain.".into()
                 },

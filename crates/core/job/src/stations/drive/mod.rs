@@ -13,7 +13,7 @@ use wattotherm_gcode::{self as gcode, FeedOrder, feed_for_drive_test};
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
 use wattotherm_measure::text::plain;
 use wattotherm_measure::{
-    FreshMean, Instrument, InstrumentKind, Pen, Reading, SettleOption, Unit, Verdict,
+    FreshMean, Instrument, InstrumentKind, Pen, Reading, Series, SettleOption, Unit, Verdict,
     default_instruments, fresh_mean, what_would_settle,
 };
 use wattotherm_printer::{Fitted, GearFacts, Parameter};
@@ -276,6 +276,7 @@ fn read(readings: &DriveReadings, context: &Context) -> Result<Typed, ReadingErr
     let fed = series("runs", &readings.runs);
     let fast = series("fast_runs", &readings.fast_runs);
     let free = series("free_runs", &readings.free_runs);
+    ask_swapped(&mut intake, &fed, &fast, &free);
     let full = intake.may(&FULL_STEPS, "full_steps", &readings.full_steps);
     let micro = intake.may(&MICROSTEPS, "microsteps", &readings.microsteps);
     let ratio = intake.may(&RATIO, "gear_ratio", &readings.gear_ratio);
@@ -320,6 +321,32 @@ fn read(readings: &DriveReadings, context: &Context) -> Result<Typed, ReadingErr
 /// How well a mark sits on filament [mm, half-width]: the width of the pen's line, whatever it is measured with. Common
 /// practice, no published source.
 const MARK_MM: f64 = 0.3;
+
+/// Fields that look swapped: nothing feeds farther at speed than slowly, or farther through the nozzle than in free
+/// air. Asked where the difference is more than two marks can make.
+fn ask_swapped(intake: &mut Intake<'_>, fed: &[f64], fast: &[f64], free: &[f64]) {
+    let mean = |v: &[f64]| Series::of(v).map(|s| s.mean);
+    let Some(slow) = mean(fed) else { return };
+    let far = 2.0 * (MARK_MM + REST_OFF_MM);
+    if let Some(d) = mean(fast).map(|f| f - slow).filter(|d| *d > far) {
+        intake.ask_whether(
+            "fast_runs.0",
+            format!(
+                "The fast feed is {{{} mm}} longer than the slow one: slow and fast swapped? Type them in their fields, or confirm.",
+                plain(d, 1)
+            ),
+        );
+    }
+    if let Some(d) = mean(free).map(|f| slow - f).filter(|d| *d > far) {
+        intake.ask_whether(
+            "free_runs.0",
+            format!(
+                "In free air it feeds {{{} mm}} less than through the nozzle: loaded and free swapped? Type them in their fields, or confirm.",
+                plain(d, 1)
+            ),
+        );
+    }
+}
 
 /// The mean of a series of feeds.
 fn mean_of(values: &[f64], rule: &Instrument) -> Option<FreshMean> {

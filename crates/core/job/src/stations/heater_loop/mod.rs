@@ -373,9 +373,13 @@ fn fault(
     {
         return Some(Cause::SensorLoose);
     }
-    if let Some(v) = &readings.verify {
-        let limit = context.house.tolerance(ToleranceId::LoopDipC);
-        own.dip_c = v.figures.dip_c.filter(|d| *d > limit).map(|d| (d, limit));
+    // Read by the printer's log or off its display: a dip beyond its limit is the fan's or the sock's.
+    let by_display = typed_verification(typed);
+    if let Some(v) = readings.verify.as_ref().or(by_display.as_ref()) {
+        let dip = figure_bands(&v.figures, context)
+            .into_iter()
+            .find(|b| b.id == "dip" && b.verdict == Verdict::Adjust);
+        own.dip_c = dip.map(|b| (b.measured, b.limit));
         if own.dip_c.is_some() {
             return Some(Cause::FanStealsHeat);
         }

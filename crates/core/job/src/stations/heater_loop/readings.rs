@@ -3,11 +3,12 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_heat::{
-    ControllerKind, Gains, HoldResult, OutputForm, TuneResult, TuningRule, VerifyResult,
+    ControllerKind, Gains, HoldResult, OutputForm, TUNING_RULES, TuneResult, TuningRule,
+    VerifyResult,
 };
 use wattotherm_measure::Unit;
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
-use wattotherm_measure::text::plain;
+use wattotherm_measure::text::{join_or, plain};
 
 use crate::context::Context;
 
@@ -166,6 +167,28 @@ pub(super) struct Typed {
     pub seen: [Option<f64>; 4],
 }
 
+/// Ultimate gains of hot ends [duty/°C]. Common practice, no published source.
+const USUAL_KU: std::ops::Range<f64> = 0.02..3.0;
+
+/// A Ku that no hot end has in this form, and hot ends have in the other.
+fn ask_form(intake: &mut Intake<'_>, ku: f64, form: OutputForm) {
+    let other = match form {
+        OutputForm::Byte => OutputForm::Unit,
+        OutputForm::Unit => OutputForm::Byte,
+    };
+    if !USUAL_KU.contains(&(ku / form.full())) && USUAL_KU.contains(&(ku / other.full())) {
+        intake.ask_whether(
+            "typed_ku",
+            format!(
+                "A Ku of {} is none of a hot end for {}; for {} it is usual. Choose that form, or confirm.",
+                plain(ku, 3),
+                form.label(),
+                other.label()
+            ),
+        );
+    }
+}
+
 pub(super) fn typed(
     readings: &HeaterLoopReadings,
     context: &Context,
@@ -179,8 +202,27 @@ pub(super) fn typed(
         intake.may(&SET_D, "set_d", &readings.set_d),
     ];
     let sink_c = intake.may(&SINK, "sink_c", &readings.sink_c);
-    intake.may(&KU, "typed_ku", &readings.typed_ku);
-    intake.may(&TU, "typed_tu_s", &readings.typed_tu_s);
+    let ku = intake.may(&KU, "typed_ku", &readings.typed_ku);
+    let tu = intake.may(&TU, "typed_tu_s", &readings.typed_tu_s);
+    if let Some(ku) = ku {
+        ask_form(&mut intake, ku, readings.form);
+    }
+    let rule = readings.rule.spec();
+    if ku.is_some() && tu.is_some() && readings.tune.is_none() && !rule.from_ultimate {
+        let by_ku: Vec<&str> = TUNING_RULES
+            .iter()
+            .filter(|r| r.from_ultimate)
+            .map(|r| r.label)
+            .collect();
+        intake.conflict(
+            "rule",
+            format!(
+                "{} needs a plant, and a typed Ku is none. Drop a log of the autotune in, or choose {}.",
+                rule.label,
+                join_or(&by_ku)
+            ),
+        );
+    }
     let seen = [
         intake.may(&OVERSHOOT, "typed_overshoot_c", &readings.typed_overshoot_c),
         intake.may(&SETTLE, "typed_settle_s", &readings.typed_settle_s),
