@@ -25,6 +25,9 @@ test('a nozzle job is done wholly on a phone', async ({ page, request }) => {
   await tickAll(page, /Print the test piece/)
   await tickAll(page, /Change the nozzle hot/)
   await fillAll(page, { 'Nozzle when tightened': '230', 'Waited after extruding': '2' })
+  // As one does it: the glass's keyboard goes away, then a finger comes.
+  await page.getByLabel('Waited after extruding').blur()
+  await expect(verdict(page).getByText('Say whether the block was held')).toBeVisible()
   for (const [question, answer] of [
     ['Was the block held with a second tool?', 'yes'],
     ['Is a gap left between hex and block?', 'yes'],
@@ -32,6 +35,9 @@ test('a nozzle job is done wholly on a phone', async ({ page, request }) => {
   ] as const) {
     const radio = page.getByRole('group', { name: question }).getByText(answer, { exact: true })
     await radio.tap()
+    await expect(
+      page.getByRole('group', { name: question }).getByRole('radio', { name: answer }),
+    ).toBeChecked()
   }
   await close(page)
 

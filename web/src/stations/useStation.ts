@@ -4,6 +4,7 @@ import { computed, onScopeDispose, shallowReadonly, ref, shallowRef, watch, type
 
 import { ServerError, answer, client, type Schemas } from '../api/client'
 import { useLive } from '../live/useLive'
+import { afterPress } from '../ui/press'
 import { differences, lookUp, putAt, takeOver, touches } from './changes'
 
 type FieldError = Schemas['FieldError']
@@ -83,12 +84,14 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
           },
         }),
       )
+      await afterPress()
       // A late answer never overwrites a newer one.
       if (mine !== asked) return
       finding.value = got
       problems.value = []
       failure.value = ''
     } catch (e) {
+      await afterPress()
       if (mine !== asked || !(e instanceof ServerError)) return
       finding.value = null
       problems.value = e.problem.errors

@@ -1,35 +1,20 @@
-import { useEventListener, useTimeoutFn } from '@vueuse/core'
+import { useEventListener } from '@vueuse/core'
 import { ref, type Ref } from 'vue'
 
-/* Longer than a finger's tap takes from touch to click. */
-const AFTER_MS = 250
+import { afterPress } from './press'
 
 /** Whether one types in a field of `scope`. It stays so until the press that took the focus away is over: what
  *  is laid out by it must not move from under the finger. */
 export function useTyping(scope: Ref<HTMLElement | undefined>, fields: string) {
   const typing = ref(false)
-  let pressed = false
-  const over = useTimeoutFn(
-    () => {
-      if (pressed) over.start()
-      else typing.value = false
-    },
-    AFTER_MS,
-    { immediate: false },
-  )
-  useEventListener(scope, 'focusin', (event) => {
-    if (!(event.target instanceof Element) || !event.target.matches(fields)) return
-    over.stop()
-    typing.value = true
+  const within = () => document.activeElement?.matches(fields) ?? false
+  useEventListener(scope, 'focusin', () => {
+    if (within()) typing.value = true
   })
-  useEventListener(scope, 'focusout', () => {
-    over.start()
-  })
-  useEventListener(document, 'pointerdown', () => {
-    pressed = true
-  })
-  useEventListener(document, ['pointerup', 'pointercancel'], () => {
-    pressed = false
+  useEventListener(scope, 'focusout', async () => {
+    await new Promise((r) => setTimeout(r))
+    await afterPress()
+    typing.value = within()
   })
   return typing
 }

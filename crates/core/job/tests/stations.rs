@@ -781,7 +781,7 @@ fn a_grade_tightens_the_cube() {
     };
     let f = found(
         &stations::Acceptance,
-        &cube(&json!({"x_mm": ["20.09", "20.09"]})),
+        &cube(&json!({"x_mm": ["20.09", "20.09"], "y_mm": ["20.09", "20.09"]})),
         &context,
     );
     assert_eq!(
@@ -1018,4 +1018,24 @@ proptest! {
             prop_assert!((fed_then - 100.0).abs() <= 100.0 * 0.005 / after + 1e-9);
         }
     }
+}
+
+#[test]
+fn an_edge_out_in_one_axis_alone_is_the_belt_and_not_flow() {
+    let read = |x: &str, y: &str| {
+        let typed = cube(&json!({"x_mm": [x, x], "y_mm": [y, y]}));
+        found(&stations::Acceptance, &typed, &Context::default())
+    };
+    let belt = read("20.40", "20.01");
+    assert_eq!(
+        belt.facts
+            .cause
+            .map(|c| c == wattotherm_job::finding::Cause::BeltOrSteps),
+        Some(true)
+    );
+    assert!(belt.words.sentence.contains("Leave flow alone") && belt.facts.send_back.is_none());
+    let opposite = read("20.40", "19.60");
+    assert_eq!(opposite.facts.verdict, Verdict::Stop);
+    let flow = read("20.40", "20.38");
+    assert_eq!(flow.facts.send_back.as_deref(), Some("flow"));
 }

@@ -87,6 +87,8 @@ pub enum Cause {
     HeaterFailing,
     /// It levels off below its target.
     NeverReaches,
+    /// One axis is out and the other right: belt, pulley or steps.
+    BeltOrSteps,
     /// The part fan steals heat.
     FanStealsHeat,
     /// The heat sink gets too hot.

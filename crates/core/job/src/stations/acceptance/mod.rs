@@ -246,14 +246,22 @@ fn cube_limit_mm(context: &Context, edge_mm: f64) -> (f64, Option<(u8, f64)>) {
     }
 }
 
-/// Where a wrong edge points: Z alone to the Z offset (the first layer is squeezed or lifted);
-/// X and Y to flow (walls too thick or thin). Common practice, no published source.
-fn edges_point_to(bands: &[Band]) -> Parameter {
-    let mut wrong = bands.iter().filter(|b| b.verdict == Verdict::Adjust);
-    if wrong.all(|b| Axis::of(b) == Some(Axis::Z)) {
-        Parameter::OffsetZ
-    } else {
-        Parameter::Flow
+/// Where a wrong edge points: Z alone to the Z offset (the first layer is squeezed or lifted); X and Y alike to flow
+/// (walls too thick or thin); one of X and Y out while the other is right, or the two out opposite ways, to no setting
+/// of the filament at all: belt or steps of that axis. Common practice, no published source.
+fn edges_point_to(bands: &[Band]) -> Option<Parameter> {
+    let of = |axis| bands.iter().find(|b| Axis::of(b) == Some(axis));
+    let wrong = |b: &Band| b.verdict == Verdict::Adjust;
+    match (of(Axis::X), of(Axis::Y)) {
+        (Some(x), Some(y)) if wrong(x) && wrong(y) => {
+            ((x.error > 0.0) == (y.error > 0.0)).then_some(Parameter::Flow)
+        }
+        (Some(x), Some(y)) if wrong(x) || wrong(y) => {
+            let right = if wrong(x) { y } else { x };
+            (right.verdict != Verdict::Pass).then_some(Parameter::Flow)
+        }
+        (Some(b), None) | (None, Some(b)) if wrong(b) => Some(Parameter::Flow),
+        _ => Some(Parameter::OffsetZ),
     }
 }
 
@@ -364,7 +372,7 @@ impl Station for Acceptance {
         let strings_most = context.house.tolerance(ToleranceId::StringsScore);
         let has = |verdict| bands.iter().any(|b| b.verdict == verdict);
         let (symptom, back) = if has(Verdict::Adjust) {
-            (Some(Symptom::Edges), Some(edges_point_to(&bands)))
+            (Some(Symptom::Edges), edges_point_to(&bands))
         } else if typed.strings > strings_most {
             (Some(Symptom::Strings), Some(Parameter::Retraction))
         } else if r.first_layer_good == Answer::No {
@@ -394,6 +402,9 @@ impl Station for Acceptance {
         }
         if r.clicking == Answer::Yes {
             return Ok(facts.stopped(Cause::DriveClicks));
+        }
+        if symptom == Some(Symptom::Edges) && back.is_none() {
+            return Ok(facts.stopped(Cause::BeltOrSteps));
         }
         if let Some(p) = back {
             facts.verdict = Verdict::Adjust;
@@ -445,6 +456,20 @@ impl Station for Acceptance {
                 &format!("the complaint came back after {ran}"),
                 "The replaced part did not cure it, or not all of it. Look for what it hasn't explained before you tune anything.",
             ),
+            (_, Some(Cause::BeltOrSteps)) => {
+                let out: Vec<String> = f
+                    .bands
+                    .iter()
+                    .zip(&w.bands)
+                    .filter(|(b, _)| b.verdict == Verdict::Adjust)
+                    .map(|(_, said)| format!("{} is {}", said.label, said.measured))
+                    .collect();
+                let out: Vec<&str> = out.iter().map(String::as_str).collect();
+                w.stop(
+                    &join_and(&out),
+                    "Flow makes X and Y wrong alike; these are not. Look at belt tension, the pulley's grub screw and the steps/mm of that axis, then print the cube again. Leave flow alone.",
+                )
+            }
             (_, Some(_)) => w.stop(
                 "the drive clicks or grinds",
                 "Something holds the filament back: partial clog, wrong tension, or too cold. Find it; no setting cures it.",
