@@ -119,6 +119,40 @@ test('a drive with a wrong gear ratio stops with its cause, then adjusts, then p
   )
 })
 
+test('three adjusts without a pass are a stop, and what was mended begins a new count', async ({
+  page,
+  request,
+}) => {
+  const printer = await ownPrinter(request, 'Sorb', { drive: 415 })
+  const filament = await ownFilament(request, printer, 'PETG of Sorb')
+  const job = await startJob(request, printer, ['extruder_drive'], [filament])
+  await page.goto(`/jobs/${job}`)
+  await intake(page)
+  await tickAll(page, /Print the test piece/)
+  await tickAll(page, /Fit the new part/)
+  await tickAll(page, /Switch on cold/)
+  const feed = async (rest: string) => {
+    await expect(page.locator('[data-reading]').first()).toHaveValue('')
+    await fillAll(page, { 'Run 1, left over': rest, 'Run 2, left over': rest })
+  }
+  for (const rest of ['24', '16', '25']) {
+    await feed(rest)
+    await expect(verdict(page)).toContainText('Adjust:')
+    await close(page, /Set and repeat/)
+  }
+  await feed('15')
+  await expect(verdict(page)).toContainText('Stop: 3 adjusts without a pass: the cause lies elsewhere.')
+  await page.getByRole('button', { name: 'I found and mended it' }).click()
+  const dialog = page.getByRole('dialog', { name: 'What was it, and how was it mended?' })
+  await dialog.getByLabel('What was mended').fill('grub screw of the drive wheel was loose; tightened')
+  await dialog.getByRole('button', { name: 'Begin a new count' }).click()
+  await expect(dialog).toHaveCount(0)
+  await fillAll(page, { 'Run 1, left over': '24', 'Run 2, left over': '24' })
+  await expect(verdict(page)).toContainText('Adjust:')
+  await page.goto('/logbook')
+  await expect(page.getByRole('row', { name: /Reopened: mended: grub screw/ })).toBeVisible()
+})
+
 test('a measure-again is settled by the runs it asks for', async ({ page, request }) => {
   const printer = await ownPrinter(request, 'Linden', { drive: 100 })
   const job = await startJob(request, printer, ['extruder_motor'])

@@ -433,8 +433,9 @@ impl Store {
                 ..Line::default()
             },
         )?;
+        // What was typed since stays; after a stop everything is read anew.
         tx.execute(
-            "INSERT OR REPLACE INTO draft (job_id, stop, readings, at) SELECT job_id, stop, readings, ?2 FROM closing WHERE log_id = ?1",
+            "INSERT OR IGNORE INTO draft (job_id, stop, readings, at) SELECT job_id, stop, readings, ?2 FROM closing WHERE log_id = ?1 AND (SELECT verdict FROM logbook WHERE id = ?1) IS NOT 'stop'",
             params![previous, at],
         )?;
         unfit_in(&tx, job.printer_id, previous, seq, at)?;

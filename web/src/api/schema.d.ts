@@ -443,7 +443,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Opens a closed station again; the old closing stays in the logbook. */
+        /** Opens a closed station again, or a stopped one once its cause is mended; the old closing stays in the logbook. */
         post: operations["reopen"];
         delete?: never;
         options?: never;

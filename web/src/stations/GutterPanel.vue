@@ -76,7 +76,7 @@ const doubt = computed(() => props.finding?.words.bands[0])
       <dl>
         <div v-for="p in doubt.budget" :key="p.name">
           <dt>{{ p.name }}</dt>
-          <dd class="mono">{{ p.value }}</dd>
+          <dd class="mono whole">{{ p.value }}</dd>
         </div>
       </dl>
       <p class="quiet">{{ doubt.helps }}</p>
@@ -165,5 +165,8 @@ ul {
 }
 .old {
   color: var(--ink2);
+}
+.whole {
+  white-space: nowrap;
 }
 </style>

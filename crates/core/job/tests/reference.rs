@@ -420,7 +420,7 @@ fn a_steel_rule_can_not_pass_half_a_percent_with_one_run() {
 #[test]
 fn a_cube_of_20_05_passes_and_one_of_20_12_does_not() {
     let readings = |x: &str| {
-        json!({"edge_mm": "20", "instrument": "caliper", "x_mm": [x, x, x], "y_mm": ["20.0"], "z_mm": ["20.0"], "strings": 0,
+        json!({"edge_mm": "20", "instrument": "caliper", "x_mm": [x, x, x], "y_mm": [x, x, x], "z_mm": ["20.0"], "strings": 0,
                "first_layer_good": "yes", "walls_even": "yes", "clicking": "no", "came_back": "no", "clean_run_min": 31})
     };
     let verdict = |x: &str| {

@@ -480,7 +480,7 @@ async fn close(
 
 #[utoipa::path(post, path = "/api/v1/jobs/{id}/stops/{key}/reopen", params(("id" = i64, Path), ("key" = String, Path)), request_body = Reopen,
     responses((status = 200, body = Traveller), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
-/// Opens a closed station again; the old closing stays in the logbook.
+/// Opens a closed station again, or a stopped one once its cause is mended; the old closing stays in the logbook.
 async fn reopen(
     State(app): State<App>,
     Path((id, key)): Path<(i64, String)>,
@@ -496,7 +496,7 @@ async fn reopen(
     let card = app
         .with(move |store| {
             let (job, stop, _, line) = find(store, id, &key)?;
-            if line.state != LineState::Closed {
+            if !matches!(line.state, LineState::Closed | LineState::Stopped) {
                 return Err(ApiError::Conflict("This station is open already.".into()));
             }
             store.reopen_station(&job, stop, &reason, &now())?;
