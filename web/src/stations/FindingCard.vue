@@ -11,6 +11,8 @@ const props = defineProps<{
   failure: string
   closed: boolean
   busy: boolean
+  /** Stopped since other settings don't hold: until its cause is mended and said, another one is no answer. */
+  counted: boolean
 }>()
 const emit = defineEmits<{ close: []; reopen: []; mended: []; back: [station: string] }>()
 const tone = computed(() => toneOf[props.finding?.facts.verdict ?? 'measure_again'])
@@ -60,7 +62,9 @@ const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p
         >
           {{ action }} <kbd aria-hidden="true">Ctrl ↵</kbd>
         </NButton>
-        <NButton v-if="finding?.facts.adjusts" @click="emit('mended')">I found and mended it</NButton>
+        <NButton v-if="counted || finding?.facts.adjusts" @click="emit('mended')"
+          >I found and mended it</NButton
+        >
         <NButton
           v-if="finding?.facts.send_back && finding.facts.verdict !== 'pass'"
           @click="emit('back', finding.facts.send_back)"

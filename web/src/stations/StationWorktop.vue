@@ -46,6 +46,10 @@ const shownText = (v: unknown) =>
 /* Stations with a view of their own; every other one is shown from its form. */
 const forms: Record<string, Component | undefined> = { check: CheckForm, heater_loop: HeaterLoopForm }
 const closed = computed(() => worktop.value?.line.state === 'closed')
+const counted = computed(
+  () =>
+    worktop.value?.line.state === 'stopped' && worktop.value.closings.at(-1)?.finding.facts.adjusts != null,
+)
 provide(
   shutKey,
   computed(() => closed.value || closing.value),
@@ -181,6 +185,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           :failure="failure"
           :closed="closed"
           :busy="closing"
+          :counted="counted"
           @close="close"
           @reopen="ask(false)"
           @mended="ask(true)"

@@ -55,7 +55,7 @@ const SCATTER_LEVEL: f64 = 0.01;
 pub struct Reading<'a> {
     /// What it is read with.
     pub instrument: &'a Instrument,
-    /// Readings of the instrument in one value: 2 for a difference.
+    /// Readings of the instrument in one value [no unit]: 2 for a difference.
     pub each: f64,
     /// Half-width of what is set up afresh for each value besides, such as a mark on filament [unit of the
     /// readings].

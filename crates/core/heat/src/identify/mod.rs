@@ -100,9 +100,9 @@ pub enum IdentifyError {
     Vague {
         /// What is open.
         what: &'static str,
-        /// From.
+        /// From [unit of what is open].
         low: f64,
-        /// To.
+        /// To [unit of what is open].
         high: f64,
     },
 }

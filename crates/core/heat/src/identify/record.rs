@@ -67,6 +67,9 @@ pub(super) struct Record {
 }
 
 impl Record {
+    /// A log made ready.
+    /// # Errors
+    /// [`IdentifyError::TooShort`] and [`IdentifyError::NoChange`].
     pub fn new(trace: &Trace) -> Result<Self, IdentifyError> {
         let known: Vec<(f64, f64, f64)> = trace
             .samples
@@ -213,7 +216,7 @@ impl Record {
         }
     }
 
-    /// ∫duty dt up to `steps` steps from the start, before which the first duty stood.
+    /// ∫duty dt [s] up to `steps` steps from the start, before which the first duty stood.
     #[inline]
     pub fn given_until(&self, steps: f64) -> f64 {
         if steps <= 0.0 {
