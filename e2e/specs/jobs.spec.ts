@@ -1,4 +1,4 @@
-import { expect, test } from '@playwright/test'
+import { expect, test, type APIRequestContext, type Page } from '@playwright/test'
 
 import {
   accept,
@@ -83,18 +83,23 @@ test('a nozzle of the same bore: Z redone, verifications pass, what hangs on the
   await expect(page.getByRole('row', { name: /Z offset/ }).last()).toContainText('pass')
 })
 
-test('a drive with a wrong gear ratio stops with its cause, then adjusts, then passes', async ({
-  page,
-  request,
-}) => {
-  const printer = await ownPrinter(request, 'Maple', { drive: 139.5 })
-  const filament = await ownFilament(request, printer, 'PETG of Maple')
+/** A job on a printer with a new extruder drive, worked up to the drive's own station. */
+async function newDrive(page: Page, request: APIRequestContext, name: string, drive: number) {
+  const printer = await ownPrinter(request, name, { drive })
+  const filament = await ownFilament(request, printer, `PETG of ${name}`)
   const job = await startJob(request, printer, ['extruder_drive'], [filament])
   await page.goto(`/jobs/${job}`)
   await intake(page)
   await tickAll(page, /Print the test piece/)
   await tickAll(page, /Fit the new part/)
   await tickAll(page, /Switch on cold/)
+}
+
+test('a drive with a wrong gear ratio stops with its cause, then adjusts, then passes', async ({
+  page,
+  request,
+}) => {
+  await newDrive(page, request, 'Maple', 139.5)
   await fillAll(page, { 'Run 1, left over': '86.7', 'Run 2, left over': '86.6' })
   await expect(verdict(page)).toContainText('Stop: the gear ratio of 3 was left out of 139.5 steps/mm.')
   await expect(page.getByLabel('Commands', { exact: true })).not.toContainText('M92')
@@ -123,14 +128,7 @@ test('three adjusts without a pass are a stop, and what was mended begins a new 
   page,
   request,
 }) => {
-  const printer = await ownPrinter(request, 'Sorb', { drive: 415 })
-  const filament = await ownFilament(request, printer, 'PETG of Sorb')
-  const job = await startJob(request, printer, ['extruder_drive'], [filament])
-  await page.goto(`/jobs/${job}`)
-  await intake(page)
-  await tickAll(page, /Print the test piece/)
-  await tickAll(page, /Fit the new part/)
-  await tickAll(page, /Switch on cold/)
+  await newDrive(page, request, 'Sorb', 415)
   const feed = async (rest: string) => {
     await expect(page.locator('[data-reading]').first()).toHaveValue('')
     await fillAll(page, { 'Run 1, left over': rest, 'Run 2, left over': rest })

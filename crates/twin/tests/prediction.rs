@@ -42,23 +42,16 @@ fn what_the_simulation_says_of_a_rule_is_what_the_twin_does() {
                 let did: LoopFigures =
                     serde_json::from_value(bench.verify()["figures"].clone()).unwrap();
                 // Margins that leave nothing: nothing is promised.
-                let Some(band) = band else {
+                if band.is_none() {
                     assert!(
                         matches!(rule, TuningRule::CohenCoon | TuningRule::ZieglerNichols),
                         "{rule:?}: only the harsh ones promise nothing"
                     );
                     continue;
-                };
+                }
                 over.push((did.overshoot_c.unwrap() - said.overshoot_c.unwrap()).abs());
                 let settled = did.settle_s.unwrap();
                 settle.push((settled - said.settle_s.unwrap()).abs());
-                // A ring that just touches the band, or just doesn't, moves the settling by a whole swing:
-                // then the band must have said so.
-                assert!(
-                    settle[settle.len() - 1] <= SETTLE_S
-                        || (band.low - SETTLE_S..=band.high + SETTLE_S).contains(&settled),
-                    "{kind:?} {rule:?}: {settled} s, said {said:?}, {band:?}"
-                );
             }
             over.sort_by(f64::total_cmp);
             settle.sort_by(f64::total_cmp);
@@ -73,6 +66,10 @@ fn what_the_simulation_says_of_a_rule_is_what_the_twin_does() {
             assert!(
                 over.iter().all(|o| *o <= OVERSHOOT_C),
                 "{kind:?} {rule:?}: {over:?}"
+            );
+            assert!(
+                settle.iter().all(|s| *s <= SETTLE_S),
+                "{kind:?} {rule:?}: {settle:?}"
             );
         }
     }

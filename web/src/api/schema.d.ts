@@ -3507,7 +3507,7 @@ export interface components {
          * @description What an uncertainty has a part from.
          * @enum {string}
          */
-        PartOf: "instrument" | "mark" | "scatter" | "zero" | "scale";
+        PartOf: "instrument" | "mark" | "scatter" | "zero" | "scale" | "density";
         /** @description One measured square. */
         Patch: {
             /**

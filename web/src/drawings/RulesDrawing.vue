@@ -28,7 +28,7 @@ const option = computed(() =>
 )
 const one = (v: number | null | undefined, digits = 1) => (v == null ? '–' : v.toFixed(digits))
 type Interval = Schemas['Interval']
-/* On the likeliest plant, and between what 95 of 100 plants that the log allows lie. */
+/* For 95 of 100 of the hot ends that the log allows. */
 const between = (i: Interval | null | undefined, words: (v: number) => string) =>
   i && words(i.low) !== words(i.high) ? `${words(i.low)} to ${words(i.high)}` : ''
 /* P, I and D one below the other: the table stays as wide as the page. */
@@ -51,7 +51,7 @@ const named = computed(() => props.rules.runs.find((r) => r.rule === props.rules
       file="rules-compared"
     />
     <p v-if="rules.plants" class="quiet">
-      Small figures: the middle 95 of 100 plants that this log allows.
+      Small figures: from where to where for 95 of 100 hot ends that would give this log.
       {{
         named
           ? `${named} is the one that is best where it is worst.`

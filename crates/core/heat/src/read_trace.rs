@@ -350,7 +350,7 @@ fn read_csv(text: &str) -> TraceFile {
     }
     if columns.duty.is_none() {
         file.notes.push(
-            "The file has no duty: heater faults can't be told and no plant can be fitted.".into(),
+            "The file has no duty: heater faults can't be told and no model can be fitted.".into(),
         );
     }
     finish(&mut file, samples);

@@ -421,7 +421,10 @@ fn a_known_plant_is_identified_from_its_log() {
             .found;
 
         let known = found.known.unwrap();
-        close(found.plant.gain_c / found.plant.tau_s, k / tau, 0.02);
+        close(found.plant.gain_c / found.plant.tau_s, k / tau, 0.01);
+        close(found.plant.gain_c, k, 0.06);
+        close(found.plant.tau_s, tau, 0.06);
+        close(found.plant.lag_s(), tau2 + delay, 0.06);
         assert!(known.gain_c.holds(k), "{found:?}");
         assert!(known.tau_s.holds(tau), "{found:?}");
         // When, between two reports, the duty changed isn't in the log.

@@ -807,7 +807,7 @@ fn a_dip_read_off_the_display_leads_to_fan_and_sock_as_a_log_does() {
 }
 
 #[test]
-fn a_typed_ku_says_which_rules_need_a_plant_and_asks_about_the_other_form() {
+fn a_typed_ku_says_which_rules_need_a_model_and_asks_about_the_other_form() {
     let typed = |rule: &str, ku: &str, form: &str| json!({"target_c": "210", "typed_ku": ku, "typed_tu_s": "18", "rule": rule, "form": form});
     let context = loop_context();
     let said = complaint(
@@ -816,7 +816,7 @@ fn a_typed_ku_says_which_rules_need_a_plant_and_asks_about_the_other_form() {
         &typed("simc", "50", "byte"),
     );
     assert!(
-        said.contains("SIMC needs a plant") && said.contains("Tyreus-Luyben"),
+        said.contains("SIMC needs a model") && said.contains("Tyreus-Luyben"),
         "{said}"
     );
     let said = complaint(

@@ -650,6 +650,19 @@ fn flow_by_mass_keeps_the_density_in_its_uncertainty() {
         "{}",
         f.facts.bands[0].expanded
     );
+    // The budget says the same: the density first, and the parts make the whole.
+    let band = &f.facts.bands[0];
+    assert_eq!(band.parts[0].of, wattotherm_measure::PartOf::Density);
+    let whole: f64 = band.parts.iter().map(|p| p.u * p.u).sum();
+    assert!(
+        (band.expanded / whole.sqrt() - 1.96).abs() < 0.02,
+        "{band:?}"
+    );
+    let words = &f.words.bands[0];
+    assert!(
+        words.budget[0].name.contains("density") && words.helps.contains("Weighing again"),
+        "{words:?}"
+    );
     assert_eq!(
         found(
             &stations::Flow,

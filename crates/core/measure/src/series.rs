@@ -106,6 +106,8 @@ pub enum PartOf {
     Zero,
     /// The instrument's scale.
     Scale,
+    /// A density that a mass is compared by.
+    Density,
 }
 
 /// A part of an uncertainty.

@@ -5,7 +5,8 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use super::body::{N, Theta, bounded, plant_at};
-use super::{Fit, Known, Work, ultimate_of};
+use super::fit::{Fit, Work};
+use super::{Known, ultimate_of};
 use crate::model::Plant;
 
 /// Plants drawn.

@@ -7,7 +7,7 @@ use crate::trace::Trace;
 const MOST_STEPS: f64 = 2_500.0;
 /// Most samples that a fit looks at; neighbours of a longer log are averaged.
 const MOST_SAMPLES: usize = 1_000;
-/// A change of the duty from one report to the next that is a switch.
+/// A change of the duty from one report to the next that is a switch. Judgement, no published source, as what follows.
 const SWITCH: f64 = 0.2;
 /// Most switches whose moments are fitted too: more is no relay test.
 const MOST_SWITCHES: usize = 60;
@@ -102,7 +102,7 @@ impl Record {
         let period_s = trace.period_s();
         let (start, span) = (known[0].0, known[known.len() - 1].0 - known[0].0);
         let dt = (period_s / 2.0).clamp(0.05, 0.25).max(span / MOST_STEPS);
-        // OK because dt is at least a six-thousandth of the span.
+        // OK because dt is at least the span over the most steps.
         #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
         let steps = (span / dt).ceil() as usize + 1;
         let mut switches = Vec::new();

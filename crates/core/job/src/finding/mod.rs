@@ -92,9 +92,10 @@ impl Band {
         }
     }
 
-    /// The same with what its uncertainty is made of.
+    /// The same with what its uncertainty is made of, in any order.
     #[must_use]
-    pub fn made_of(mut self, parts: Vec<BudgetPart>) -> Self {
+    pub fn made_of(mut self, mut parts: Vec<BudgetPart>) -> Self {
+        parts.sort_by(|a, b| b.u.total_cmp(&a.u));
         self.parts = parts;
         self
     }

@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_measure::text::{decimals_for, join_or};
-use wattotherm_measure::{PartOf, Pen};
+use wattotherm_measure::{PartOf, Pen, Verdict};
 
 use super::{Band, Facts};
 
@@ -72,8 +72,12 @@ const fn part_words(of: PartOf) -> (&'static str, &'static str) {
             "The readings scatter: find what moves between them; more readings help too.",
         ),
         PartOf::Zero => (
-            "the zero, set once",
-            "More readings don't help: set the zero anew between them, or use a finer instrument.",
+            "zero, or thickness of the gauge",
+            "More readings don't help: set the zero anew between them, or use a finer gauge or instrument.",
+        ),
+        PartOf::Density => (
+            "the filament's density",
+            "Weighing again doesn't help: measure this filament's density, or go by walls.",
         ),
         PartOf::Scale => (
             "the instrument's scale",
@@ -164,6 +168,17 @@ impl Words {
             })
             .collect();
         self
+    }
+
+    /// Words of those bands that have this verdict, in the order of the facts.
+    pub(crate) fn bands_of<'a, O>(
+        &'a self,
+        facts: &'a Facts<O>,
+        verdict: Verdict,
+    ) -> impl Iterator<Item = &'a BandWords> {
+        let all = facts.bands.iter().zip(&self.bands);
+        all.filter(move |(b, _)| b.verdict == verdict)
+            .map(|(_, words)| words)
     }
 
     /// A stop: the fault as part of a sentence, and what it means.

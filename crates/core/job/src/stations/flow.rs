@@ -8,8 +8,8 @@ use wattotherm_gcode as gcode;
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
 use wattotherm_measure::text::{count, decimals_for, fixed, plain};
 use wattotherm_measure::{
-    Combined, Component, Instrument, InstrumentKind, Pen, Reading, Series, SettleOption, Unit,
-    Verdict, combine, default_instruments, fresh_mean, what_would_settle,
+    BudgetPart, Combined, Component, Instrument, InstrumentKind, PartOf, Pen, Reading, Series,
+    SettleOption, Unit, Verdict, combine, default_instruments, fresh_mean, what_would_settle,
 };
 use wattotherm_printer::Parameter;
 
@@ -261,26 +261,22 @@ fn instrument_for(readings: &FlowReadings, context: &Context) -> Instrument {
         .unwrap_or_else(|| default_instruments().swap_remove(fallback))
 }
 
-fn uncertainty(
-    typed: &Typed,
-    mean: Combined,
-    readings: &FlowReadings,
-    context: &Context,
-) -> Combined {
-    match readings.method {
-        FlowMethod::Walls => mean,
-        FlowMethod::Mass => {
-            let fraction = context.house.tolerance(ToleranceId::DensityPercent) / 100.0;
-            combine(&[
-                Component {
-                    u: mean.u,
-                    sensitivity: 1.0,
-                    dof: mean.dof,
-                },
-                Component::type_b(fraction * typed.nominal / 3.0_f64.sqrt(), 1.0),
-            ])
-        }
-    }
+/// What the density's doubt (house rule, rectangular) leaves of the mass that should come [g], standard; none for walls.
+fn density_u(typed: &Typed, readings: &FlowReadings, context: &Context) -> Option<f64> {
+    let fraction = context.house.tolerance(ToleranceId::DensityPercent) / 100.0;
+    (readings.method == FlowMethod::Mass).then_some(fraction * typed.nominal / 3.0_f64.sqrt())
+}
+
+fn uncertainty(mean: Combined, density_u: Option<f64>) -> Combined {
+    let Some(u) = density_u else { return mean };
+    combine(&[
+        Component {
+            u: mean.u,
+            sensitivity: 1.0,
+            dof: mean.dof,
+        },
+        Component::type_b(u, 1.0),
+    ])
 }
 
 impl Station for Flow {
@@ -403,7 +399,13 @@ impl Station for Flow {
             debug_assert!(false, "read() asks for a reading");
             return Err(ReadingError::default());
         };
-        let combined = uncertainty(&typed, mean.combined, r, context);
+        let density = density_u(&typed, r, context);
+        let combined = uncertainty(mean.combined, density);
+        let of_density = density.map(|u| BudgetPart {
+            of: PartOf::Density,
+            u,
+        });
+        let parts = mean.parts.iter().copied().chain(of_density).collect();
         let expanded = expanded_95(combined);
         let limit_fraction = context.house.tolerance(ToleranceId::FlowPercent) / 100.0;
         let (id, unit) = match r.method {
@@ -417,7 +419,7 @@ impl Station for Flow {
             (expanded, combined.dof),
             limit_fraction * typed.nominal,
         )
-        .made_of(mean.parts.clone());
+        .made_of(parts);
         let wanted = typed.set * typed.nominal / mean.series.mean;
         let after = (wanted * 10.0).round() / 10.0;
         let mut own = FlowFound {
@@ -567,9 +569,10 @@ fn settle(
     readings: &FlowReadings,
     context: &Context,
 ) -> Vec<Way> {
+    let density = density_u(typed, readings, context);
     let predicted = |n: usize, i: &Instrument| {
         let u = wattotherm_measure::u_of_mean(series.s, n, series.mean, &Reading::once(i));
-        expanded_95(uncertainty(typed, u, readings, context))
+        expanded_95(uncertainty(u, density))
     };
     let n = series.n;
     let more = (1..=24).map(|k| SettleOption {

@@ -142,7 +142,7 @@ fn which(ids: &[String], pen: Pen) -> String {
         .collect();
     let there: Vec<&str> = there.iter().map(String::as_str).collect();
     format!(
-        " It may be a {}. At {} {}: warm the unplugged sensor there and measure once more.",
+        " It may be a {}. At {} {}: unplugged, with gloves, warm it to that with hot air and measure once more.",
         join_or(&names),
         pen.plain(TELLS_C, Unit::Celsius, 0),
         join_and(&there)

@@ -457,16 +457,9 @@ impl Station for Acceptance {
                 "The replaced part did not cure it, or not all of it. Look for what it hasn't explained before you tune anything.",
             ),
             (_, Some(Cause::BeltOrSteps)) => {
-                let out: Vec<String> = f
-                    .bands
-                    .iter()
-                    .zip(&w.bands)
-                    .filter(|(b, _)| b.verdict == Verdict::Adjust)
-                    .map(|(_, said)| format!("{} is {}", said.label, said.measured))
-                    .collect();
-                let out: Vec<&str> = out.iter().map(String::as_str).collect();
+                let out = wrong_edges(&w, f);
                 w.stop(
-                    &join_and(&out),
+                    &out,
                     "Flow makes X and Y wrong alike; these are not. Look at belt tension, the pulley's grub screw and the steps/mm of that axis, then print the cube again. Leave flow alone.",
                 )
             }
@@ -524,20 +517,19 @@ impl Station for Acceptance {
     }
 }
 
+/// "X is 20.45 ±0.04 mm and Y is …": edges that are out.
+fn wrong_edges(w: &Words, f: &Facts<AcceptanceFound>) -> String {
+    let all: Vec<String> = w
+        .bands_of(f, Verdict::Adjust)
+        .map(|b| format!("{} is {}", b.label, b.measured))
+        .collect();
+    join_and(&all.iter().map(String::as_str).collect::<Vec<_>>())
+}
+
 fn not_accepted(w: Words, f: &Facts<AcceptanceFound>) -> Words {
     let own = &f.own;
     let what = match own.symptom {
-        Some(Symptom::Edges) | None => {
-            let wrong: Vec<String> = f
-                .bands
-                .iter()
-                .zip(&w.bands)
-                .filter(|(b, _)| b.verdict == Verdict::Adjust)
-                .map(|(_, said)| format!("{} is {}", said.label, said.measured))
-                .collect();
-            let refs: Vec<&str> = wrong.iter().map(String::as_str).collect();
-            join_and(&refs)
-        }
+        Some(Symptom::Edges) | None => wrong_edges(&w, f),
         Some(Symptom::Strings) => format!(
             "strings score {}, at most {} is accepted",
             plain(own.strings, 1),

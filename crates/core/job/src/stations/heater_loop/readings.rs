@@ -217,7 +217,7 @@ pub(super) fn typed(
         intake.conflict(
             "rule",
             format!(
-                "{} needs a plant, and a typed Ku is none. Drop a log of the autotune in, or choose {}.",
+                "{} needs a model, which only a log gives. Drop a log of the autotune in, or choose {}.",
                 rule.label,
                 join_or(&by_ku)
             ),

@@ -80,12 +80,9 @@ pub(super) fn words(f: &Facts<HeaterLoopFound>, pen: Pen) -> Words {
             )
         }
         Stage::AtTheLimit => {
-            let near: Vec<String> = f
-                .bands
-                .iter()
-                .zip(&w.bands)
-                .filter(|(b, _)| b.verdict == Verdict::MeasureAgain)
-                .map(|(_, words)| format!("{} {}", words.label, words.measured))
+            let near: Vec<String> = w
+                .bands_of(f, Verdict::MeasureAgain)
+                .map(|b| format!("{} {}", b.label, b.measured))
                 .collect();
             let near = join_and(&near.iter().map(String::as_str).collect::<Vec<_>>());
             w.settle = vec!["verify once more".into(), "choose a calmer rule".into()];
@@ -253,7 +250,7 @@ fn plant_rows(own: &HeaterLoopFound, pen: Pen) -> Vec<Row> {
         };
         if let Some(u) = ultimate_of(&p.plant) {
             row(
-                "by the plant: Ku, Tu",
+                "by the model: Ku, Tu",
                 match &p.known {
                     Some(k) => format!(
                         "{} to {}, {}",
@@ -278,7 +275,7 @@ fn plant_rows(own: &HeaterLoopFound, pen: Pen) -> Vec<Row> {
             },
         );
         row(
-            "plant gain K",
+            "gain K",
             p.known.as_ref().map_or_else(
                 || pen.fixed(p.plant.gain_c, Unit::Kelvin, 0),
                 |k| between(&k.gain_c, Unit::Kelvin, 0),
