@@ -23,6 +23,7 @@ pub(super) struct Prior {
 }
 
 impl Prior {
+    /// What is likely before this log is read: a log that begins cold says the room itself.
     pub fn of(record: &Record) -> Self {
         let (room, doubt) = if record.cold {
             (record.first_c.min(40.0), 2.0)
@@ -147,7 +148,7 @@ impl Fit {
             .map(|i| ((p[i] - self.prior.mean[i]) / self.prior.sd[i]).powi(2))
             .sum()
     }
-    /// Twice the negative logarithm of what is likely, up to a constant.
+    /// Twice the negative logarithm of what is likely, up to a constant [1].
     pub fn cost(&self, p: &Theta, work: &mut Work) -> f64 {
         let rss = self.residuals(p, work);
         if rss.is_finite() {
