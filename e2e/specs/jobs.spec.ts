@@ -91,7 +91,7 @@ async function newDrive(page: Page, request: APIRequestContext, name: string, dr
   await page.goto(`/jobs/${job}`)
   await intake(page)
   await tickAll(page, /Print the test piece/)
-  await tickAll(page, /Fit the new part/)
+  await tickAll(page, /Note tension and position/)
   await tickAll(page, /Switch on cold/)
 }
 
@@ -180,7 +180,7 @@ test('a closed station is opened again with a reason, and the logbook shows both
   await page.goto('/logbook')
   await pick(page, 'Printer', 'Willow')
   await expect(page.getByRole('row', { name: /Reopened: forgot the pictures/ })).toContainText('replaces')
-  await expect(page.getByRole('row', { name: /Willow.*3 steps done/ })).toContainText('replaced by')
+  await expect(page.getByRole('row', { name: /Willow.*Intake: \d steps done/ })).toContainText('replaced by')
   await pick(page, 'Part', 'nozzle')
   await expect(page.getByText('No entry like that.')).toBeVisible()
 })

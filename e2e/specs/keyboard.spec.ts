@@ -72,7 +72,7 @@ test('a whole job by keyboard alone', async ({ page, request }) => {
   await check(page, /keep what it knows/)
   await reason(page, /Read every stored setting/)
   await check(page, /Print the test piece/)
-  await check(page, /Fit the new part/, true)
+  await check(page, /Bed cold; plate flat/)
   await heading(page, /read the height at every screw/)
   await type(page, ['0.10', '0.11', '0,10', '0.11', '0.10'])
   await expect(verdict(page)).toContainText('Pass')

@@ -1,6 +1,8 @@
 //! What a record must meet before it is kept, whichever way it comes: typed, sent or imported.
 
 use jiff::Timestamp;
+use wattotherm_job::route::Begins;
+use wattotherm_printer::Parameter;
 
 use crate::records::{NewFilament, NewJob, NewPrinter};
 
@@ -113,8 +115,20 @@ impl NewJob {
     /// # Errors
     /// [`BadRecord`] for the first field that can't be meant.
     pub fn check(&self) -> Result<(), BadRecord> {
-        if self.replaced.is_empty() {
-            return bad("replaced", "Choose at least one part that was replaced.");
+        match &self.begins {
+            Begins::Parts if self.replaced.is_empty() => {
+                return bad("replaced", "Choose at least one part that was replaced.");
+            }
+            Begins::Filament if self.filament_ids.is_empty() => {
+                return bad("filament_ids", "Choose the filament that is new.");
+            }
+            Begins::Symptom if self.complaint.trim().is_empty() => {
+                return bad("complaint", "Type what is wrong, in the customer’s words.");
+            }
+            Begins::CheckUp { parameters } if parameters.len() > Parameter::ALL.len() => {
+                return bad("begins", "A value is named twice.");
+            }
+            _ => {}
         }
         for (field, text, most) in [
             ("complaint", &self.complaint, 2000),

@@ -3,16 +3,19 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use rusqlite::{Connection, OptionalExtension, params};
-use wattotherm_job::chain::{StaleCause, Strength};
+use wattotherm_job::chain::StaleCause;
 use wattotherm_job::effects::Effect;
 use wattotherm_job::finding::Finding;
-use wattotherm_job::route::{Event, JobFacts, Stop};
+use wattotherm_job::route::{Begins, Deed, Event, JobFacts, Stop};
 use wattotherm_measure::{Pen, Verdict};
-use wattotherm_printer::{Parameter, Replacement};
+use wattotherm_printer::{HotEndKind, Parameter, Replacement};
 
+use crate::doubt::{doubt_by_effects, doubt_by_parts, proven};
 use crate::logbook::{Line, append};
 use crate::printers::{open_job, put_in, stale_in, unfit_in, write_effects};
-use crate::records::{Closing, Filament, Job, JobFilter, JobHead, NewJob, NewSetting, Shows};
+use crate::records::{
+    Closing, Filament, Job, JobEnd, JobFilter, JobHead, NewJob, NewSetting, Shows,
+};
 use crate::{Store, StoreError};
 
 impl Store {
@@ -23,11 +26,7 @@ impl Store {
         let house = self.house()?;
         let tx = self.conn.transaction()?;
         let job_id = insert_job(&tx, new, at, None)?;
-        let labels: Vec<&str> = new.replaced.iter().map(|r| r.label()).collect();
-        let text = format!(
-            "Job {job_id} started: {}",
-            wattotherm_measure::text::join_and(&labels)
-        );
+        let text = format!("Job {job_id} started: {}", begun(new));
         append(
             &tx,
             &Line {
@@ -40,32 +39,14 @@ impl Store {
                 ..Line::default()
             },
         )?;
-        // Values of the other filaments on this printer are in doubt until they are next used.
-        let tables = house.chain_tables();
-        for filament in other_filaments(&tx, new.printer_id, &new.filament_ids)? {
-            for parameter in Parameter::ALL.iter().copied().filter(|p| p.per_filament()) {
-                let strongest = new
-                    .replaced
-                    .iter()
-                    .filter_map(|r| tables.cell(*r, parameter).map(|s| (s, *r)))
-                    .max_by_key(|(s, _)| *s);
-                if let Some((strength, r)) = strongest {
-                    let clause = format!(
-                        "{} in job {job_id}, with another filament",
-                        r.was_replaced()
-                    );
-                    mark_stale(
-                        &tx,
-                        new.printer_id,
-                        parameter,
-                        filament,
-                        strength,
-                        &clause,
-                        job_id,
-                    )?;
-                }
-            }
-        }
+        let mine = (new.printer_id, job_id);
+        doubt_by_parts(
+            &tx,
+            &house.chain_tables(),
+            mine,
+            &new.filament_ids,
+            &new.replaced,
+        )?;
         tx.commit()?;
         Ok(job_id)
     }
@@ -77,7 +58,7 @@ impl Store {
         let mut job = self
             .conn
             .query_row(
-                "SELECT id, printer_id, complaint, shows, tried, customer, technician, opened_at, finished_at FROM job WHERE id = ?1",
+                "SELECT id, printer_id, complaint, shows, tried, customer, technician, opened_at, finished_at, begins, ended FROM job WHERE id = ?1",
                 [id],
                 |r| {
                     let shows: String = r.get(3)?;
@@ -89,11 +70,14 @@ impl Store {
                         tried: r.get(4)?,
                         customer: r.get(5)?,
                         technician: r.get(6)?,
+                        begins: serde_json::from_str(&r.get::<_, String>(9)?).unwrap_or_default(),
+                        began_with: Vec::new(),
                         replaced: Vec::new(),
                         filaments: Vec::new(),
                         failure_times_min: Vec::new(),
                         opened_at: r.get(7)?,
                         finished_at: r.get(8)?,
+                        ended: r.get::<_, Option<String>>(10)?.and_then(|e| JobEnd::from_id(&e)),
                     })
                 },
             )
@@ -103,9 +87,9 @@ impl Store {
             .conn
             .prepare_cached("SELECT replacement FROM job_replacement WHERE job_id = ?1")?;
         for r in statement.query_map([id], |r| r.get::<_, String>(0))? {
-            job.replaced.extend(Replacement::from_id(&r?));
+            job.began_with.extend(Replacement::from_id(&r?));
         }
-        job.replaced.sort_unstable();
+        job.began_with.sort_unstable();
         let mut statement = self.conn.prepare_cached(
             "SELECT f.id, f.name, f.material FROM job_filament j JOIN filament f ON f.id = j.filament_id WHERE j.job_id = ?1 ORDER BY f.id",
         )?;
@@ -118,13 +102,32 @@ impl Store {
         })? {
             job.filaments.push(f?);
         }
+        job.failure_times_min = self.failure_times(id)?;
+        let mut parts: BTreeSet<Replacement> = job.began_with.iter().copied().collect();
+        for entry in self.deeds(id)? {
+            match entry.deed {
+                Deed::PartAdded { part, .. } => {
+                    parts.insert(part);
+                }
+                Deed::PartTaken { part, .. } => {
+                    parts.remove(&part);
+                }
+                // A time after which it came back is one more time to failure.
+                Deed::CameBack { after_min, .. } => job.failure_times_min.extend(after_min),
+                _ => {}
+            }
+        }
+        job.replaced = parts.into_iter().collect();
+        Ok(job)
+    }
+
+    /// Minutes of printing after which the complaint had shown when a job began [min].
+    pub(crate) fn failure_times(&self, job_id: i64) -> Result<Vec<f64>, StoreError> {
         let mut statement = self
             .conn
             .prepare_cached("SELECT minutes FROM failure_time WHERE job_id = ?1 ORDER BY rowid")?;
-        for m in statement.query_map([id], |r| r.get(0))? {
-            job.failure_times_min.push(m?);
-        }
-        Ok(job)
+        let rows = statement.query_map([job_id], |r| r.get(0))?;
+        Ok(rows.collect::<Result<_, _>>()?)
     }
 
     /// All jobs, the newest first.
@@ -167,10 +170,10 @@ impl Store {
     /// [`StoreError`] of the database.
     pub fn job_heads(&self, filter: &JobFilter, most: u32) -> Result<Vec<JobHead>, StoreError> {
         let mut statement = self.conn.prepare_cached(
-            "SELECT j.id, j.printer_id, p.name, j.complaint, j.opened_at, j.finished_at
+            "SELECT j.id, j.printer_id, p.name, j.complaint, j.opened_at, j.finished_at, j.begins, j.ended
              FROM job j JOIN printer p ON p.id = j.printer_id
              WHERE (?1 IS NULL OR j.id < ?1) AND (?2 IS NULL OR j.printer_id = ?2)
-               AND (?3 IS NULL OR (j.finished_at IS NULL) = ?3)
+               AND (?3 IS NULL OR (j.finished_at IS NULL) = ?3) AND (?6 IS NULL OR j.ended = ?6)
                AND (?4 = '' OR instr(lower('job ' || j.id || ' ' || p.name || ' ' || j.complaint || ' ' || j.customer
                     || ' ' || j.technician || ' ' || j.tried), ?4) > 0)
              ORDER BY j.id DESC LIMIT ?5",
@@ -180,7 +183,8 @@ impl Store {
             filter.printer_id,
             filter.open,
             filter.text.trim().to_lowercase(),
-            most
+            most,
+            filter.ended.map(JobEnd::id)
         ];
         let rows = statement.query_map(wanted, |r| {
             Ok(JobHead {
@@ -190,9 +194,42 @@ impl Store {
                 complaint: r.get(3)?,
                 opened_at: r.get(4)?,
                 finished_at: r.get(5)?,
+                begins: serde_json::from_str(&r.get::<_, String>(6)?).unwrap_or_default(),
+                ended: r
+                    .get::<_, Option<String>>(7)?
+                    .and_then(|e| JobEnd::from_id(&e)),
             })
         })?;
         Ok(rows.collect::<Result<_, _>>()?)
+    }
+
+    /// The same of a job that isn't started yet.
+    /// # Errors
+    /// [`StoreError::NotFound`] if there is no such printer.
+    pub fn planned_facts(&self, new: &NewJob) -> Result<JobFacts, StoreError> {
+        let job = Job {
+            id: 0,
+            printer_id: new.printer_id,
+            complaint: new.complaint.clone(),
+            shows: new.shows,
+            tried: String::new(),
+            customer: String::new(),
+            technician: String::new(),
+            begins: new.begins.clone(),
+            began_with: new.replaced.clone(),
+            replaced: new.replaced.clone(),
+            filaments: self
+                .filaments()?
+                .into_iter()
+                .filter(|f| new.filament_ids.contains(&f.id))
+                .collect(),
+            failure_times_min: Vec::new(),
+            // Later than any value in force.
+            opened_at: "9999".into(),
+            finished_at: None,
+            ended: None,
+        };
+        self.job_facts(&job)
     }
 
     /// What the core's traveller needs to know of a job.
@@ -201,7 +238,11 @@ impl Store {
     pub fn job_facts(&self, job: &Job) -> Result<JobFacts, StoreError> {
         let printer = self.printer(job.printer_id)?;
         let mut facts = JobFacts {
-            replaced: job.replaced.iter().copied().collect::<BTreeSet<_>>(),
+            begins: job.begins.clone(),
+            replaced: job.began_with.iter().copied().collect::<BTreeSet<_>>(),
+            complaint: job.shows != Shows::NoComplaint || !job.complaint.trim().is_empty(),
+            lined: printer.facts.hot_end == HotEndKind::Lined,
+            handed_over: job.ended == Some(JobEnd::HandedOver),
             filaments: job
                 .filaments
                 .iter()
@@ -212,9 +253,10 @@ impl Store {
             initial_text: BTreeMap::new(),
             nozzles: printer.facts.nozzles,
         };
-        // Marks of this very job concern filaments it doesn't work through, so none is left out.
+        // Marks of this very job concern filaments it doesn't work through, or what it left when it ended first.
         for mark in stale_in(&self.conn, job.printer_id)? {
-            if job.finished_at.is_none() && job.filaments.iter().any(|f| f.id == mark.filament_id) {
+            let mine = |f: i64| job.filaments.iter().any(|m| m.id == f);
+            if job.finished_at.is_none() && mark.filament_id.is_none_or(mine) {
                 facts.stale.insert(
                     (mark.parameter, mark.filament_id),
                     StaleCause {
@@ -246,8 +288,9 @@ impl Store {
     /// [`StoreError`] of the database, or a stored finding that doesn't read.
     pub fn events(&self, job_id: i64) -> Result<Vec<Event>, StoreError> {
         let mut statement = self.conn.prepare_cached(
-            "SELECT l.id, l.kind, l.stop, c.finding FROM logbook l LEFT JOIN closing c ON c.log_id = l.id
-             WHERE l.job_id = ?1 AND l.kind IN ('closed', 'reopened') ORDER BY l.id",
+            "SELECT l.id, l.kind, l.stop, c.finding, d.deed FROM logbook l
+             LEFT JOIN closing c ON c.log_id = l.id LEFT JOIN deed d ON d.log_id = l.id
+             WHERE l.job_id = ?1 AND (l.kind IN ('closed', 'reopened') OR d.deed IS NOT NULL) ORDER BY l.id",
         )?;
         let rows = statement.query_map([job_id], |r| {
             Ok((
@@ -255,12 +298,22 @@ impl Store {
                 r.get::<_, String>(1)?,
                 r.get::<_, Option<String>>(2)?,
                 r.get::<_, Option<String>>(3)?,
+                r.get::<_, Option<String>>(4)?,
             ))
         })?;
         let mut events = Vec::new();
         for row in rows {
-            let (id, kind, stop, finding) = row?;
+            let (id, kind, stop, finding, deed) = row?;
             let seq = u64::try_from(id).unwrap_or(0);
+            if let Some(deed) = deed {
+                // One that doesn't read any more is left out, and stays in the book.
+                events.extend(
+                    serde_json::from_str(&deed)
+                        .ok()
+                        .map(|deed| Event::Did { seq, deed }),
+                );
+                continue;
+            }
             let Some(stop) = stop.and_then(|s| s.parse().ok()) else {
                 continue;
             };
@@ -365,13 +418,14 @@ impl Store {
             "DELETE FROM draft WHERE job_id = ?1 AND stop = ?2",
             params![job.id, key],
         )?;
+        note_down(&tx, job, &key, title, readings, at)?;
         match stop {
             Stop::Parameter(parameter, filament_id) => {
                 keep_value(&tx, job, parameter, filament_id, finding, seq, at)?;
             }
             Stop::HandOver if finding.facts.verdict == Verdict::Pass => {
                 tx.execute(
-                    "UPDATE job SET finished_at = ?2 WHERE id = ?1",
+                    "UPDATE job SET finished_at = ?2, ended = 'handed_over' WHERE id = ?1",
                     params![job.id, at],
                 )?;
                 append(
@@ -390,7 +444,7 @@ impl Store {
             _ => {}
         }
         write_effects(&tx, job.printer_id, Some(job.id), effects, seq, at)?;
-        doubt_others(&tx, job, effects)?;
+        doubt_by_effects(&tx, job, effects)?;
         tx.commit()?;
         Ok(seq)
     }
@@ -439,10 +493,73 @@ impl Store {
             params![previous, at],
         )?;
         unfit_in(&tx, job.printer_id, previous, seq, at)?;
-        tx.execute("UPDATE job SET finished_at = NULL WHERE id = ?1", [job.id])?;
+        reopen_in(&tx, job.id)?;
         tx.commit()?;
         Ok(seq)
     }
+}
+
+/// What a job began with, in words.
+fn begun(new: &NewJob) -> String {
+    let labels: Vec<&str> = new.replaced.iter().map(|r| r.label()).collect();
+    let parts = wattotherm_measure::text::join_and(&labels);
+    let with = match new.begins {
+        Begins::Parts => return parts,
+        Begins::Symptom => "something is wrong",
+        Begins::CheckUp { .. } => "a check-up",
+        Begins::Inspection => "a machine to look over",
+        Begins::Filament => "a new filament",
+    };
+    if parts.is_empty() {
+        with.to_owned()
+    } else {
+        format!("{with}; {parts}")
+    }
+}
+
+/// The job is open again.
+pub(crate) fn reopen_in(conn: &Connection, job_id: i64) -> Result<(), StoreError> {
+    conn.execute(
+        "UPDATE job SET finished_at = NULL, ended = NULL WHERE id = ?1",
+        [job_id],
+    )?;
+    Ok(())
+}
+
+/// What was noted at a station is a note of the book, where it is found again.
+fn note_down(
+    conn: &Connection,
+    job: &Job,
+    stop: &str,
+    title: &str,
+    readings: &serde_json::Value,
+    at: &str,
+) -> Result<(), StoreError> {
+    let note = readings["note"].as_str().map_or("", str::trim);
+    if note.is_empty() {
+        return Ok(());
+    }
+    let text = format!("{}: {note}", wattotherm_measure::text::capital(title));
+    // Closed again with the same note, it stands in the book already.
+    let known: bool = conn.query_row(
+        "SELECT EXISTS (SELECT 1 FROM logbook WHERE job_id = ?1 AND kind = 'note' AND stop = ?2 AND text = ?3)",
+        params![job.id, stop, text],
+        |r| r.get(0),
+    )?;
+    if !known {
+        let line = Line {
+            at,
+            kind: "note",
+            printer_id: Some(job.printer_id),
+            job_id: Some(job.id),
+            stop: Some(stop),
+            who: &job.technician,
+            text: &text,
+            ..Line::default()
+        };
+        append(conn, &line)?;
+    }
+    Ok(())
 }
 
 /// A kept finding; one that says so in the place of one that can't be read.
@@ -482,8 +599,11 @@ pub(crate) fn insert_job(
         }
     }
     tx.execute(
-        "INSERT INTO job (printer_id, complaint, shows, tried, customer, technician, opened_at, finished_at) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
-        params![new.printer_id, new.complaint, new.shows.id(), new.tried, new.customer, new.technician, at, finished_at],
+        "INSERT INTO job (printer_id, complaint, shows, tried, customer, technician, opened_at, finished_at, begins, ended) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
+        params![
+            new.printer_id, new.complaint, new.shows.id(), new.tried, new.customer, new.technician, at, finished_at,
+            serde_json::to_string(&new.begins)?, finished_at.map(|_| JobEnd::HandedOver.id())
+        ],
     )?;
     let job_id = tx.last_insert_rowid();
     for r in &new.replaced {
@@ -526,39 +646,6 @@ fn last_closing(conn: &Connection, job_id: i64, stop: &str) -> Result<Option<i64
     )?)
 }
 
-fn other_filaments(
-    conn: &Connection,
-    printer_id: i64,
-    except: &[i64],
-) -> Result<Vec<i64>, StoreError> {
-    let mut statement =
-        conn.prepare_cached("SELECT DISTINCT filament_id FROM setting WHERE printer_id = ?1 AND filament_id IS NOT NULL")?;
-    let mut all: Vec<i64> = statement
-        .query_map([printer_id], |r| r.get(0))?
-        .collect::<Result<_, _>>()?;
-    all.retain(|f| !except.contains(f));
-    Ok(all)
-}
-
-fn mark_stale(
-    conn: &Connection,
-    printer_id: i64,
-    parameter: Parameter,
-    filament: i64,
-    strength: Strength,
-    clause: &str,
-    job_id: i64,
-) -> Result<(), StoreError> {
-    // A redo is never weakened to a verify by a later job.
-    conn.execute(
-        "INSERT INTO stale VALUES (?1, ?2, ?3, ?4, ?5, ?6)
-         ON CONFLICT (printer_id, parameter, filament_id) DO UPDATE SET strength = excluded.strength, clause = excluded.clause, job_id = excluded.job_id
-         WHERE stale.strength <> 'redo'",
-        params![printer_id, parameter.id(), filament, strength.word(), clause, job_id],
-    )?;
-    Ok(())
-}
-
 /// Puts the value a closing leaves into the printer's history, and marks or clears doubt.
 fn keep_value(
     conn: &Connection,
@@ -569,13 +656,8 @@ fn keep_value(
     seq: i64,
     at: &str,
 ) -> Result<(), StoreError> {
-    if finding.facts.verdict == Verdict::Pass
-        && let Some(f) = filament_id
-    {
-        conn.execute(
-            "DELETE FROM stale WHERE printer_id = ?1 AND parameter = ?2 AND filament_id = ?3",
-            params![job.printer_id, parameter.id(), f],
-        )?;
+    if finding.facts.verdict == Verdict::Pass {
+        proven(conn, job.printer_id, parameter, filament_id)?;
     }
     let (value, value_text) = (
         finding.facts.kept(),
@@ -603,34 +685,6 @@ fn keep_value(
             expanded: finding.facts.value_expanded,
         };
         put_in(conn, job.printer_id, &new, Some(seq), at)?;
-    }
-    Ok(())
-}
-
-/// Values of the filaments that a job doesn't name are in doubt where its machine values moved.
-fn doubt_others(conn: &Connection, job: &Job, effects: &[Effect]) -> Result<(), StoreError> {
-    let mine: Vec<i64> = job.filaments.iter().map(|f| f.id).collect();
-    for effect in effects {
-        let Effect::Doubt {
-            parameter,
-            strength,
-            moved,
-        } = effect
-        else {
-            continue;
-        };
-        let clause = format!("{moved} moved in job {}, with another filament", job.id);
-        for filament in other_filaments(conn, job.printer_id, &mine)? {
-            mark_stale(
-                conn,
-                job.printer_id,
-                *parameter,
-                filament,
-                *strength,
-                &clause,
-                job.id,
-            )?;
-        }
     }
     Ok(())
 }

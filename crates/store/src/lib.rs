@@ -2,6 +2,8 @@
 //! findings, house rules, and a logbook that is only ever appended to.
 
 mod check;
+mod deeds;
+mod doubt;
 mod draft;
 mod error;
 mod files;
@@ -30,7 +32,7 @@ pub use lock::FolderLock;
 pub use logbook::{About, LogFilter};
 pub use open::{OpenOptions, Store};
 pub use records::{
-    Closing, Filament, Fitting, Job, JobFilter, JobHead, LogEntry, NewFilament, NewJob, NewPrinter,
-    NewSetting, Printer, Setting, Shows, StaleMark,
+    Closing, DeedEntry, Filament, Fitting, Job, JobEnd, JobFilter, JobHead, LogEntry, NewFilament,
+    NewJob, NewPrinter, NewSetting, Printer, Setting, Shows, StaleMark,
 };
 pub use transfer::{FORMAT, ImportError, JobFile, TransferEntry};

@@ -26,6 +26,7 @@ fn steps(files: &Files) -> Vec<M<'static>> {
             move |tx: &rusqlite::Transaction<'_>| samples_to_files(tx, &files),
         )
         .foreign_key_check(),
+        M::up(include_str!("../migrations/08-deeds.sql")).foreign_key_check(),
     ]
 }
 

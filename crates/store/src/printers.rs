@@ -434,7 +434,7 @@ pub(crate) fn stale_in(conn: &Connection, printer_id: i64) -> Result<Vec<StaleMa
     let rows = statement.query_map([printer_id], |r| {
         Ok((
             r.get::<_, String>(0)?,
-            r.get::<_, i64>(1)?,
+            r.get::<_, Option<i64>>(1)?,
             r.get::<_, String>(2)?,
             r.get::<_, String>(3)?,
         ))
@@ -577,7 +577,7 @@ pub(crate) fn write_effects(
                 )?;
                 continue;
             }
-            Effect::Doubt { .. } => continue,
+            Effect::Doubt { .. } | Effect::Leave(_) => continue,
         };
         let piece = Piece {
             part,

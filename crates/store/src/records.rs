@@ -5,6 +5,7 @@ use strum::{EnumString, IntoStaticStr};
 use utoipa::ToSchema;
 use wattotherm_job::chain::Strength;
 use wattotherm_job::finding::Finding;
+use wattotherm_job::route::{Begins, Deed};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{Fitted, Parameter, Part, PrinterFacts, Replacement};
 
@@ -38,8 +39,10 @@ pub struct JobFilter {
     pub before: Option<i64>,
     /// Of this printer.
     pub printer_id: Option<i64>,
-    /// Open, or handed over.
+    /// Open, or over.
     pub open: Option<bool>,
+    /// Over in this way.
+    pub ended: Option<JobEnd>,
     /// Containing this, whatever the case: number, printer, complaint, customer, technician, what was tried.
     pub text: String,
 }
@@ -57,8 +60,51 @@ pub struct JobHead {
     pub complaint: String,
     /// Begun at.
     pub opened_at: String,
-    /// Handed over at.
+    /// Over since.
     pub finished_at: Option<String>,
+    /// What it began with.
+    pub begins: Begins,
+    /// How it ended; none while it is open.
+    pub ended: Option<JobEnd>,
+}
+
+/// How a job ended.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema, EnumString, IntoStaticStr,
+)]
+#[strum(serialize_all = "snake_case")]
+#[serde(rename_all = "snake_case")]
+pub enum JobEnd {
+    /// Handed over.
+    HandedOver,
+    /// The fault is still there.
+    Unfixed,
+    /// Called off.
+    Cancelled,
+}
+
+impl JobEnd {
+    pub(crate) fn id(self) -> &'static str {
+        self.into()
+    }
+    pub(crate) fn from_id(id: &str) -> Option<Self> {
+        id.parse().ok()
+    }
+}
+
+/// Something that happened to a job besides its stations.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct DeedEntry {
+    /// Number of its logbook entry.
+    pub seq: i64,
+    /// When.
+    pub at: String,
+    /// Who.
+    pub who: String,
+    /// What happened, in words.
+    pub says: String,
+    /// The same for programs.
+    pub deed: Deed,
 }
 
 /// A printer to add.
@@ -210,7 +256,11 @@ pub struct Job {
     pub customer: String,
     /// Who works on it.
     pub technician: String,
-    /// What was replaced.
+    /// What it began with.
+    pub begins: Begins,
+    /// Parts that were on it when it began.
+    pub began_with: Vec<Replacement>,
+    /// Parts that are on it now.
     pub replaced: Vec<Replacement>,
     /// Filaments worked through.
     pub filaments: Vec<Filament>,
@@ -218,8 +268,10 @@ pub struct Job {
     pub failure_times_min: Vec<f64>,
     /// Opened at.
     pub opened_at: String,
-    /// Handed over at; none while it is open.
+    /// Over since; none while it is open.
     pub finished_at: Option<String>,
+    /// How it ended; none while it is open.
+    pub ended: Option<JobEnd>,
 }
 
 /// A job to start.
@@ -243,7 +295,11 @@ pub struct NewJob {
     /// Who works on it.
     #[serde(default)]
     pub technician: String,
-    /// What was replaced.
+    /// What it begins with.
+    #[serde(default)]
+    pub begins: Begins,
+    /// What was replaced, or is to be.
+    #[serde(default)]
     pub replaced: Vec<Replacement>,
     /// Filaments to work through.
     #[serde(default)]
@@ -306,8 +362,8 @@ pub struct Closing {
 pub struct StaleMark {
     /// Which parameter.
     pub parameter: Parameter,
-    /// Of which filament.
-    pub filament_id: i64,
+    /// Of which filament; none for a value of the machine.
+    pub filament_id: Option<i64>,
     /// How strongly.
     pub strength: Strength,
     /// Why, as a clause.

@@ -4,18 +4,19 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_job::Context;
 use wattotherm_job::finding::Finding;
-use wattotherm_job::route::Stop;
+use wattotherm_job::route::{Deed, Stop};
 
 use crate::check::{BadRecord, check_moment};
 use crate::jobs::insert_job;
 use crate::logbook::{Line, append};
 use crate::printers::insert_printer;
-use crate::records::{NewFilament, NewJob, NewPrinter};
+use crate::records::{JobEnd, NewFilament, NewJob, NewPrinter};
 use crate::{Store, StoreError};
 
 /// Version of [`JobFile`] that this build writes; it reads this one and those before it. Version 1 had findings in
-/// which facts and words were one; versions 1 and 2 called a stop's key `station`.
-pub const FORMAT: u32 = 3;
+/// which facts and words were one; versions 1 and 2 called a stop's key `station`;
+/// before version 4 a job began with parts, was handed over or open, and nothing else happened to it.
+pub const FORMAT: u32 = 4;
 
 /// Entries of one file: more than any job has, and written in a blink.
 const MOST_ENTRIES: usize = 2_000;
@@ -26,7 +27,7 @@ const MOST_FILAMENTS: usize = 20;
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct JobFile {
-    /// Version of this format: 3, or 1 or 2 from an older build.
+    /// Version of this format: 4, or 1 to 3 from an older build.
     pub wattotherm_job: u32,
     /// The printer; matched by name on import.
     pub printer: NewPrinter,
@@ -36,21 +37,24 @@ pub struct JobFile {
     pub job: NewJob,
     /// Opened at (RFC 3339).
     pub opened_at: String,
-    /// Handed over at.
+    /// Over since.
     pub finished_at: Option<String>,
-    /// Closings and reopenings, oldest first.
+    /// How it ended; blank in files of older formats, whose finished jobs were all handed over.
+    #[serde(default)]
+    pub ended: Option<JobEnd>,
+    /// Closings, reopenings and what else happened, oldest first.
     pub entries: Vec<TransferEntry>,
 }
 
-/// One closing or reopening.
+/// One closing, reopening or deed.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct TransferEntry {
     /// When (RFC 3339).
     pub at: String,
     /// Key of the stop on the route; a filament's number counts from 0 in `filaments`. Files of format 1
-    /// and 2 call it `station`.
-    #[serde(alias = "station")]
+    /// and 2 call it `station`. Blank for a deed that concerns none.
+    #[serde(alias = "station", default)]
     pub stop: String,
     /// Line of the logbook.
     pub text: String,
@@ -58,6 +62,9 @@ pub struct TransferEntry {
     pub readings: Option<serde_json::Value>,
     /// Finding, for a closing.
     pub finding: Option<Finding>,
+    /// What happened, for anything but a closing or a reopening.
+    #[serde(default)]
+    pub deed: Option<Deed>,
 }
 
 /// Why a file is not imported. Nothing of it is kept.
@@ -163,6 +170,20 @@ impl JobFile {
                     "A line of the logbook has at most 4000 characters.".into(),
                 );
             }
+            if let Some(deed) = &e.deed {
+                if deed.reason().chars().count() > 400
+                    || e.finding.is_some()
+                    || e.readings.is_some()
+                {
+                    return content(
+                        format!("entries.{i}.deed"),
+                        "A deed has a reason of at most 400 characters, and no readings.".into(),
+                    );
+                }
+                if e.stop.is_empty() {
+                    continue;
+                }
+            }
             let Ok(stop) = e.stop.parse::<Stop>() else {
                 return content(
                     format!("entries.{i}.stop"),
@@ -201,6 +222,17 @@ impl JobFile {
     }
 }
 
+/// A deed that names a stop, by the key that it has here.
+fn at_stop(deed: Deed, key: &str) -> Deed {
+    match deed {
+        Deed::Waived { reason, .. } => Deed::Waived {
+            stop: key.to_owned(),
+            reason,
+        },
+        other => other,
+    }
+}
+
 /// The same station with its filament's number replaced.
 fn renumber(stop: Stop, number: impl Fn(i64) -> Option<i64>) -> Stop {
     match stop {
@@ -224,6 +256,7 @@ impl Store {
                 .and_then(|p| i64::try_from(p).ok())
         };
         let closings = self.closings(job_id)?;
+        let deeds = self.deeds(job_id)?;
         // Page by page, the newest first, until all are there.
         let mut filter = crate::LogFilter {
             job_id: Some(job_id),
@@ -238,13 +271,21 @@ impl Store {
         }
         let mut entries = Vec::new();
         for line in lines.into_iter().rev() {
-            let Some(stop) = line.stop.as_deref().and_then(|s| s.parse::<Stop>().ok()) else {
+            let stop = line.stop.as_deref().and_then(|s| s.parse::<Stop>().ok());
+            let deed = deeds
+                .iter()
+                .find(|d| d.seq == line.id)
+                .map(|d| d.deed.clone());
+            // A note stands in its station's readings too.
+            if line.kind == "note" || stop.is_none() && deed.is_none() {
                 continue;
-            };
+            }
             let closing = closings.iter().find(|c| c.seq == line.id);
+            let stop = stop.map_or(String::new(), |s| renumber(s, position).to_string());
             entries.push(TransferEntry {
                 at: line.at,
-                stop: renumber(stop, position).to_string(),
+                deed: deed.map(|d| at_stop(d, &stop)),
+                stop,
                 text: line.text,
                 readings: closing.map(|c| c.readings.clone()),
                 finding: closing.map(|c| c.finding.clone()),
@@ -273,12 +314,14 @@ impl Store {
                 tried: job.tried.clone(),
                 customer: job.customer.clone(),
                 technician: job.technician.clone(),
-                replaced: job.replaced.clone(),
+                begins: job.begins.clone(),
+                replaced: job.began_with.clone(),
                 filament_ids: (0..).take(job.filaments.len()).collect(),
-                failure_times_min: job.failure_times_min.clone(),
+                failure_times_min: self.failure_times(job_id)?,
             },
             opened_at: job.opened_at,
             finished_at: job.finished_at,
+            ended: job.ended,
             entries,
         })
     }
@@ -336,6 +379,12 @@ fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64,
         .filter_map(|n| id_of(*n))
         .collect();
     let job_id = insert_job(tx, &new, &file.opened_at, file.finished_at.as_deref())?;
+    if let Some(ended) = file.ended.filter(|_| file.finished_at.is_some()) {
+        tx.execute(
+            "UPDATE job SET ended = ?2 WHERE id = ?1",
+            params![job_id, ended.id()],
+        )?;
+    }
     let text = format!("Job {job_id} imported, {} entries", file.entries.len());
     append(
         tx,
@@ -349,10 +398,30 @@ fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64,
         },
     )?;
     for e in &file.entries {
-        let Ok(stop) = e.stop.parse::<Stop>() else {
-            continue;
+        let key = match e.stop.parse::<Stop>() {
+            Ok(stop) => renumber(stop, id_of).to_string(),
+            Err(_) if e.deed.is_some() => String::new(),
+            Err(_) => continue,
         };
-        let key = renumber(stop, id_of).to_string();
+        if let Some(deed) = &e.deed {
+            let line = Line {
+                at: &e.at,
+                kind: "deed",
+                printer_id: Some(printer_id),
+                job_id: Some(job_id),
+                stop: (!key.is_empty()).then_some(key.as_str()),
+                who: &new.technician,
+                text: &e.text,
+                ..Line::default()
+            };
+            let seq = append(tx, &line)?;
+            let deed = at_stop(deed.clone(), &key);
+            tx.execute(
+                "INSERT INTO deed (log_id, job_id, deed) VALUES (?1, ?2, ?3)",
+                params![seq, job_id, serde_json::to_string(&deed)?],
+            )?;
+            continue;
+        }
         let previous: Option<i64> = tx.query_row(
             "SELECT MAX(log_id) FROM closing WHERE job_id = ?1 AND stop = ?2",
             params![job_id, key],

@@ -253,13 +253,16 @@ fn other_filaments_fall_into_doubt_and_a_redo_is_never_weakened() {
         .unwrap();
     assert_eq!(
         (retraction.filament_id, retraction.strength.word()),
-        (other, "redo")
+        (Some(other), "redo")
     );
     assert_eq!(
         retraction.clause,
         "the tube was replaced in job 1, with another filament"
     );
-    let mine = marks.iter().filter(|m| m.filament_id == s.filament).count();
+    let mine = marks
+        .iter()
+        .filter(|m| m.filament_id == Some(s.filament))
+        .count();
     assert_eq!(mine, 0);
 }
 

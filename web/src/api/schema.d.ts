@@ -366,6 +366,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs/{id}/deeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Adds a part or takes one back, notes that the complaint came back, leaves a station out, pauses, hands on, ends
+         *     or opens a job again. The plan follows; done work stays where it still holds.
+         */
+        post: operations["add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{id}/export": {
         parameters: {
             query?: never;
@@ -1149,6 +1169,25 @@ export interface components {
             /** @description "100.00 ±0.50 mm". */
             nominal: string;
         };
+        /** @description What a job begins with. */
+        Begins: {
+            /** @enum {string} */
+            with: "parts";
+        } | {
+            /** @enum {string} */
+            with: "symptom";
+        } | {
+            /** @description Which; none for all of them. */
+            parameters?: components["schemas"]["Parameter"][];
+            /** @enum {string} */
+            with: "check_up";
+        } | {
+            /** @enum {string} */
+            with: "inspection";
+        } | {
+            /** @enum {string} */
+            with: "filament";
+        };
         /** @description The bench. */
         Bench: {
             /** @description What to do now, one sentence. */
@@ -1445,6 +1484,11 @@ export interface components {
              */
             adjusts_so_far: number;
             /**
+             * @description What was noted at the baseline print.
+             * @default null
+             */
+            baseline: string | null;
+            /**
              * Format: double
              * @description Value in force before the job, in the parameter's unit.
              * @default null
@@ -1470,8 +1514,18 @@ export interface components {
              * @default []
              */
             failure_times_min: number[];
+            /**
+             * @description Parts after which the complaint came back, in words.
+             * @default []
+             */
+            false_fixes: string[];
             /** @default null */
             filament: components["schemas"]["FilamentFacts"] | null;
+            /**
+             * @description All filaments of the job.
+             * @default []
+             */
+            filaments: components["schemas"]["FilamentFacts"][];
             /**
              * @description House rules.
              * @default {
@@ -1599,6 +1653,11 @@ export interface components {
             snapshot: string | null;
             /** @default null */
             strength: components["schemas"]["Strength"] | null;
+            /**
+             * @description For strip and fit: the parts that are done in one strip with this one.
+             * @default []
+             */
+            strip: components["schemas"]["Replacement"][];
         };
         /**
          * @description How a firmware's controller goes about a step. Common practice, no published source.
@@ -1619,6 +1678,82 @@ export interface components {
             ceiling_c: number;
             /** @description Samples, times counted back from now: 0 is now, -60 a minute ago. */
             samples: components["schemas"]["Sample"][];
+        };
+        /** @description Something that happens to a job besides its stations being closed and opened again. */
+        Deed: {
+            /** @enum {string} */
+            deed: "part_added";
+            /** @description Which. */
+            part: components["schemas"]["Replacement"];
+            /** @description Why. */
+            reason: string;
+        } | {
+            /** @enum {string} */
+            deed: "part_taken";
+            /** @description Which. */
+            part: components["schemas"]["Replacement"];
+            /** @description Why. */
+            reason: string;
+        } | {
+            /**
+             * Format: double
+             * @description After how many minutes of printing, where it was seen [min].
+             */
+            after_min?: number | null;
+            /** @enum {string} */
+            deed: "came_back";
+            /** @description What was seen. */
+            reason: string;
+        } | {
+            /** @enum {string} */
+            deed: "waived";
+            /** @description Why. */
+            reason: string;
+            /** @description Key of its stop. */
+            stop: string;
+        } | {
+            /** @enum {string} */
+            deed: "paused";
+            /** @description Why. */
+            reason: string;
+        } | {
+            /** @enum {string} */
+            deed: "resumed";
+        } | {
+            /** @enum {string} */
+            deed: "handed_on";
+            /** @description What they need to know. */
+            reason: string;
+            /** @description Who. */
+            to: string;
+        } | {
+            /** @enum {string} */
+            deed: "ended";
+            /** @description How. */
+            how: components["schemas"]["Ending"];
+            /** @description Why. */
+            reason: string;
+        } | {
+            /** @enum {string} */
+            deed: "reopened";
+            /** @description Why. */
+            reason: string;
+        };
+        /** @description Something that happened to a job besides its stations. */
+        DeedEntry: {
+            /** @description When. */
+            at: string;
+            /** @description The same for programs. */
+            deed: components["schemas"]["Deed"];
+            /** @description What happened, in words. */
+            says: string;
+            /**
+             * Format: int64
+             * @description Number of its logbook entry.
+             */
+            seq: number;
+            /** @description Who. */
+            who: string;
         };
         /** @description What a page typed since it last heard of the draft. */
         DraftBody: {
@@ -1743,6 +1878,18 @@ export interface components {
              */
             wait_min: number;
         };
+        /** @description How a job ended without being handed over. */
+        EndedHow: {
+            /** @description How. */
+            how: components["schemas"]["Ending"];
+            /** @description Why, in the technician's words. */
+            reason: string;
+        };
+        /**
+         * @description How a job ends without being handed over.
+         * @enum {string}
+         */
+        Ending: "unfixed" | "cancelled";
         /**
          * @description A number as it came in: typed text ("27,5", "27.5 mm", "") or a JSON number.
          *
@@ -1835,6 +1982,23 @@ export interface components {
             value_expanded?: number | null;
             /** @description The decision. */
             verdict: components["schemas"]["Verdict"];
+        };
+        /** @description A replaced part after which the complaint came back: it didn't explain it. */
+        FalseFix: {
+            /**
+             * Format: double
+             * @description After how many minutes of printing the complaint came back last, where that was seen [min].
+             */
+            after_min?: number | null;
+            /** @description Its name. */
+            label: string;
+            /** @description Which part. */
+            part: components["schemas"]["Replacement"];
+            /**
+             * Format: int32
+             * @description How many times it came back after it.
+             */
+            times: number;
         };
         /** @description One field. */
         Field: components["schemas"]["FieldKind"] & {
@@ -2821,15 +2985,20 @@ export interface components {
         };
         /** @description A job. */
         Job: {
+            /** @description Parts that were on it when it began. */
+            began_with: components["schemas"]["Replacement"][];
+            /** @description What it began with. */
+            begins: components["schemas"]["Begins"];
             /** @description Complaint in the customer's words. */
             complaint: string;
             /** @description Who brought it. */
             customer: string;
+            ended?: components["schemas"]["JobEnd"] | null;
             /** @description Minutes of printing after which the complaint showed. */
             failure_times_min: number[];
             /** @description Filaments worked through. */
             filaments: components["schemas"]["Filament"][];
-            /** @description Handed over at; none while it is open. */
+            /** @description Over since; none while it is open. */
             finished_at?: string | null;
             /**
              * Format: int64
@@ -2843,7 +3012,7 @@ export interface components {
              * @description Its printer.
              */
             printer_id: number;
-            /** @description What was replaced. */
+            /** @description Parts that are on it now. */
             replaced: components["schemas"]["Replacement"][];
             /** @description When it shows. */
             shows: components["schemas"]["Shows"];
@@ -2852,13 +3021,19 @@ export interface components {
             /** @description What was already tried. */
             tried: string;
         };
+        /**
+         * @description How a job ended.
+         * @enum {string}
+         */
+        JobEnd: "handed_over" | "unfixed" | "cancelled";
         /** @description A job with its printer, filaments and all that happened, as a file. */
         JobFile: {
-            /** @description Closings and reopenings, oldest first. */
+            ended?: components["schemas"]["JobEnd"] | null;
+            /** @description Closings, reopenings and what else happened, oldest first. */
             entries: components["schemas"]["TransferEntry"][];
             /** @description Filaments; matched by name on import. */
             filaments: components["schemas"]["NewFilament"][];
-            /** @description Handed over at. */
+            /** @description Over since. */
             finished_at?: string | null;
             /** @description The job. Its ids count from 0 in `filaments`; `printer_id` is ignored. */
             job: components["schemas"]["NewJob"];
@@ -2868,15 +3043,18 @@ export interface components {
             printer: components["schemas"]["NewPrinter"];
             /**
              * Format: int32
-             * @description Version of this format: 3, or 1 or 2 from an older build.
+             * @description Version of this format: 4, or 1 to 3 from an older build.
              */
             wattotherm_job: number;
         };
         /** @description A job as a list shows it. */
         JobHead: {
+            /** @description What it began with. */
+            begins: components["schemas"]["Begins"];
             /** @description The complaint. */
             complaint: string;
-            /** @description Handed over at. */
+            ended?: components["schemas"]["JobEnd"] | null;
+            /** @description Over since. */
             finished_at?: string | null;
             /**
              * Format: int64
@@ -2895,6 +3073,8 @@ export interface components {
         };
         /** @description A job with its route card. */
         JobPage: {
+            /** @description What happened to it besides its stations, oldest first. */
+            deeds: components["schemas"]["DeedEntry"][];
             /** @description The job. */
             job: components["schemas"]["Job"];
             /** @description Its printer. */
@@ -3005,7 +3185,7 @@ export interface components {
          * @description Where a line of the traveller stands.
          * @enum {string}
          */
-        LineState: "open" | "conditional" | "closed" | "released" | "stopped";
+        LineState: "open" | "conditional" | "closed" | "released" | "stopped" | "waived";
         /** @description What is known of a connected printer. */
         LinkStatus: {
             /** @description Where the printer is reached. */
@@ -3260,6 +3440,8 @@ export interface components {
         };
         /** @description A job to start. */
         NewJob: {
+            /** @description What it begins with. */
+            begins?: components["schemas"]["Begins"];
             /** @description Complaint in the customer's words. */
             complaint?: string;
             /** @description Who brought it. */
@@ -3273,8 +3455,8 @@ export interface components {
              * @description Its printer.
              */
             printer_id: number;
-            /** @description What was replaced. */
-            replaced: components["schemas"]["Replacement"][];
+            /** @description What was replaced, or is to be. */
+            replaced?: components["schemas"]["Replacement"][];
             /** @description When it shows. */
             shows?: components["schemas"]["Shows"];
             /** @description Who works on it. */
@@ -3958,7 +4140,7 @@ export interface components {
          * @description One question.
          * @enum {string}
          */
-        RuleId: "retune_loop" | "lined_ceiling" | "hot_tightening" | "same_bore_nozzle" | "steps_or_flow" | "measuring_steps" | "flow_by" | "hop" | "retraction_search" | "nozzle_gap" | "tube_replaced" | "all_metal_conversion" | "new_part" | "first_print" | "clog" | "covers" | "cube_by" | "dead_heat";
+        RuleId: "retune_loop" | "lined_ceiling" | "hot_tightening" | "same_bore_nozzle" | "steps_or_flow" | "measuring_steps" | "flow_by" | "hop" | "retraction_search" | "nozzle_gap" | "tube_replaced" | "all_metal_conversion" | "new_part" | "first_print" | "clog" | "covers" | "cube_by" | "dead_heat" | "loop_or_level" | "tube_or_nozzle" | "block_held_by" | "sock_at_hot_change" | "power_while_working" | "tube_cut_by" | "liner_fumes" | "first_piece" | "first_print_speed" | "makers_instructions";
         /** @description A rule as it is in force. */
         RuleInForce: {
             /** @description Which rule. */
@@ -4308,13 +4490,15 @@ export interface components {
             counts: boolean;
             /** @description Instruction as heading. */
             heading: string;
-            /** @description Tools, usual mistakes. */
+            /** @description What to know besides. */
             hints: string[];
             rule?: components["schemas"]["RuleId"] | null;
             /** @description Steps in order. */
             steps: components["schemas"]["Step"][];
             /** @description Name, e.g. "Strip and fit: tube". */
             title: string;
+            /** @description Tools and consumables to lay out before the first screw. */
+            tools: string[];
         };
         /**
          * @description When in a print a complaint shows.
@@ -4356,9 +4540,9 @@ export interface components {
             clause: string;
             /**
              * Format: int64
-             * @description Of which filament.
+             * @description Of which filament; none for a value of the machine.
              */
-            filament_id: number;
+            filament_id?: number | null;
             /** @description Which parameter. */
             parameter: components["schemas"]["Parameter"];
             /** @description How strongly. */
@@ -4377,6 +4561,8 @@ export interface components {
             gate_says: string;
             /** @description Name of the step within its list: a tick belongs to it, whatever place the step has. */
             id: string;
+            /** @description The usual mistake; may be empty. */
+            mistake: string;
         };
         /**
          * @description What became of one step.
@@ -4632,18 +4818,19 @@ export interface components {
              */
             version: number;
         };
-        /** @description One closing or reopening. */
+        /** @description One closing, reopening or deed. */
         TransferEntry: {
             /** @description When (RFC 3339). */
             at: string;
+            deed?: components["schemas"]["Deed"] | null;
             finding?: components["schemas"]["Finding"] | null;
             /** @description Readings, for a closing. */
             readings?: unknown;
             /**
              * @description Key of the stop on the route; a filament's number counts from 0 in `filaments`. Files of format 1
-             *     and 2 call it `station`.
+             *     and 2 call it `station`. Blank for a deed that concerns none.
              */
-            stop: string;
+            stop?: string;
             /** @description Line of the logbook. */
             text: string;
         };
@@ -4653,10 +4840,15 @@ export interface components {
             at_least: components["schemas"]["Effort"];
             /** @description Open work if every value on the way moves. */
             at_most: components["schemas"]["Effort"];
+            ended?: components["schemas"]["EndedHow"] | null;
+            /** @description Replaced parts after which the complaint came back. */
+            false_fixes: components["schemas"]["FalseFix"][];
             /** @description Stations in order. */
             lines: components["schemas"]["TravellerLine"][];
             /** @description Key of the station to work on now; none when the job is done. */
             now?: string | null;
+            /** @description Why the job rests, while it does. */
+            paused?: string | null;
             /** @description Parameters that nothing touched, as one sentence; none if all are on the card. */
             untouched?: string | null;
         };
@@ -4667,6 +4859,8 @@ export interface components {
              * @description Adjusts since it last passed.
              */
             adjusts: number;
+            /** @description Whether it can be left out with a reason. */
+            can_waive: boolean;
             /** @description The fault that stopped it last, as part of a sentence. */
             cause?: string | null;
             /** @description What it takes at most. */
@@ -4682,9 +4876,13 @@ export interface components {
             strength?: components["schemas"]["Strength"] | null;
             /** @description Name, e.g. "Flow, PETG green". */
             title: string;
+            /** @description Names of the stations left out on which this one rests. */
+            unproven: string[];
             verdict?: components["schemas"]["Verdict"] | null;
             /** @description Keys of stations that come first; empty means it can be worked on now. */
             waits_for: string[];
+            /** @description Why it was left out, where it was. */
+            waived?: string | null;
         };
         /**
          * @description How the trial went.
@@ -5601,7 +5799,7 @@ export interface operations {
                 /** @description Of this printer. */
                 printer?: number;
                 /** @description Where they stand. */
-                state?: "open" | "stopped" | "handed_over";
+                state?: "open" | "stopped" | "handed_over" | "unfixed" | "cancelled";
                 /** @description Containing this: number, printer, complaint, customer, technician, what was tried. */
                 text?: string;
             };
@@ -5744,6 +5942,64 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Deed"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Traveller"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

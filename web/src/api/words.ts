@@ -43,3 +43,10 @@ export const heatWord = { hot: 'HOT', warm: 'WARM', safe: 'SAFE', unknown: 'UNKN
 export function duration(seconds: number): string {
   return seconds >= 90 ? `${Math.round(seconds / 60)} min` : `${Math.round(seconds)} s`
 }
+
+/** How a job ended. */
+export const endWord = {
+  handed_over: 'Handed over',
+  unfixed: 'Closed unfixed',
+  cancelled: 'Cancelled',
+} as const

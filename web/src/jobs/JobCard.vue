@@ -1,16 +1,29 @@
 <script setup lang="ts">
+import { NButton } from 'naive-ui'
+import { computed } from 'vue'
+
 import type { Schemas } from '../api/client'
-import { hours } from '../api/words'
+import { endWord, hours } from '../api/words'
 import TravellerCard from '../ui/TravellerCard.vue'
 
 /* The route card of a job: whose it is, its stations, what is left. */
-defineProps<{ page: Schemas['JobPage']; active: string }>()
+const props = defineProps<{ page: Schemas['JobPage']; active: string }>()
+const emit = defineEmits<{ deed: [] }>()
+const after = (f: Schemas['FalseFix']) => (f.after_min == null ? '' : ` after ${Math.round(f.after_min)} min`)
+const end = computed(() => props.page.job.ended)
 </script>
 
 <template>
   <div class="head">
     <strong>{{ page.printer.name }}</strong> <span class="quiet">job {{ page.job.id }}</span>
     <p class="quiet">{{ page.job.complaint || 'no complaint' }}</p>
+    <p v-for="f in page.traveller.false_fixes" :key="f.part" class="quiet">
+      Not explained by the new {{ f.label }}: it came back{{ after(f) }}.
+    </p>
+    <p v-if="page.traveller.paused" class="state">Paused: {{ page.traveller.paused }}</p>
+    <p v-if="page.traveller.ended" class="state">
+      {{ endWord[page.traveller.ended.how] }}: {{ page.traveller.ended.reason }}
+    </p>
   </div>
   <TravellerCard :card="page.traveller" :job="page.job.id" :active="active" />
   <div class="foot">
@@ -18,7 +31,8 @@ defineProps<{ page: Schemas['JobPage']; active: string }>()
       Left: {{ hours(page.traveller.at_least.hands_min) }} of hands at least,
       {{ hours(page.traveller.at_most.hands_min) }} at most
     </p>
-    <p v-else>Handed over.</p>
+    <p v-else>{{ end ? endWord[end] : 'Nothing is left.' }}.</p>
+    <NButton aria-haspopup="dialog" @click="emit('deed')">Something happened …</NButton>
     <RouterLink :to="`/jobs/${page.job.id}/report`">Report</RouterLink>
   </div>
 </template>
@@ -35,7 +49,14 @@ defineProps<{ page: Schemas['JobPage']; active: string }>()
 .head {
   border-bottom: 1px solid var(--rule);
 }
+.state {
+  border-left: 4px solid var(--caution);
+  padding-left: 8px;
+}
 .foot {
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
   margin-top: auto;
   border-top: 1px solid var(--rule);
 }

@@ -6,8 +6,10 @@ import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { answer, client } from '../api/client'
+import { endWord } from '../api/words'
 import StationWorktop from '../stations/StationWorktop.vue'
 import JobCard from './JobCard.vue'
+import JobDialog from './JobDialog.vue'
 
 const route = useRoute()
 const router = useRouter()
@@ -22,6 +24,7 @@ const round = ref(0)
 const key = computed(() => String(route.params.key || data.value?.traveller.now || ''))
 const narrow = useMediaQuery('(max-width: 900px)')
 const routeShown = ref(false)
+const deeds = ref(false)
 /** The stop that is open, and its place on the route. */
 const place = computed(() => {
   const lines = data.value?.traveller.lines ?? []
@@ -37,12 +40,13 @@ function back(station: string) {
   if (stop) void router.push(`/jobs/${id.value}/${stop.key}`)
   else
     message.warning(
-      'That station isn’t on this job’s route. Set it right by hand, write a note, then measure here again.',
+      'That station isn’t on this job’s route. Was a part at fault? Add it under “Something happened …”, and the plan follows.',
       { duration: 9000 },
     )
 }
 function go(next: string | null | undefined) {
-  void router.push(next ? `/jobs/${id.value}/${next}` : `/jobs/${id.value}/report`)
+  const ended = data.value?.job.ended === 'unfixed' || data.value?.job.ended === 'cancelled'
+  void router.push(next || ended ? `/jobs/${id.value}/${next ?? ''}` : `/jobs/${id.value}/report`)
 }
 </script>
 
@@ -58,12 +62,12 @@ function go(next: string | null | undefined) {
       </div>
       <NDrawer v-model:show="routeShown" placement="left" width="min(320px, 86vw)">
         <NDrawerContent title="Route" closable body-content-style="padding: 0" aria-label="Traveller">
-          <JobCard :page="data" :active="key" @click="routeShown = false" />
+          <JobCard :page="data" :active="key" @click="routeShown = false" @deed="deeds = true" />
         </NDrawerContent>
       </NDrawer>
     </template>
     <aside v-else class="card" aria-label="Traveller">
-      <JobCard :page="data" :active="key" />
+      <JobCard :page="data" :active="key" @deed="deeds = true" />
     </aside>
     <StationWorktop
       v-if="key"
@@ -75,9 +79,10 @@ function go(next: string | null | undefined) {
       @again="round += 1"
     />
     <section v-else class="page">
-      <h1>This job is handed over.</h1>
+      <h1>{{ data.job.ended ? `${endWord[data.job.ended]}.` : 'Nothing is left to do.' }}</h1>
       <p><RouterLink :to="`/jobs/${id}/report`">Open the report</RouterLink></p>
     </section>
+    <JobDialog v-model:shown="deeds" :page="data" @done="(card) => go(card.now)" />
   </div>
   <p v-else class="page quiet">Opening the job …</p>
 </template>

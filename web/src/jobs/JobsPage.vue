@@ -5,8 +5,8 @@ import { NButton } from 'naive-ui'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { ServerError, answer, client, get } from '../api/client'
-import { moment } from '../api/words'
+import { ServerError, answer, client, get, type Schemas } from '../api/client'
+import { endWord, moment } from '../api/words'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import FilePick from '../ui/FilePick.vue'
 import PickList from '../ui/PickList.vue'
@@ -15,7 +15,7 @@ import WideTable from '../ui/WideTable.vue'
 
 const A_PAGE = 100
 const printer = ref('')
-const state = ref<'' | 'open' | 'stopped' | 'handed_over'>('')
+const state = ref<'' | 'open' | 'stopped' | Schemas['JobEnd']>('')
 const text = ref('')
 const words = refDebounced(text, 200)
 const { data: bench } = useQuery({ queryKey: ['bench'], queryFn: () => get('/api/v1/bench') })
@@ -105,6 +105,8 @@ async function take(file: File) {
           { value: 'open', label: 'open' },
           { value: 'stopped', label: 'stopped' },
           { value: 'handed_over', label: 'handed over' },
+          { value: 'unfixed', label: 'unfixed' },
+          { value: 'cancelled', label: 'cancelled' },
         ]"
       />
     </div>
@@ -132,7 +134,9 @@ async function take(file: File) {
           <td>{{ j.complaint || 'planned change' }}</td>
           <td>{{ moment(j.opened_at) }}</td>
           <td>
-            <span v-if="j.finished_at" class="chip pass">handed over</span>
+            <span v-if="j.ended" class="chip" :class="j.ended === 'handed_over' ? 'pass' : 'redo'">{{
+              endWord[j.ended].toLowerCase()
+            }}</span>
             <span v-else-if="j.stopped" class="chip stop">stopped</span>
             <span v-else class="chip redo">open</span>
             {{ j.now }}

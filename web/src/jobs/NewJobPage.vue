@@ -16,21 +16,28 @@ import { usePen } from '../app/pen'
 const { length } = usePen()
 
 type Part = Schemas['Part']
+type Begins = Schemas['Begins']
 const route = useRoute()
 const router = useRouter()
 const queries = useQueryClient()
 const printerId = Number(route.params.printer)
 /* Kept in the browser until the job starts, so that a reload loses nothing. */
-const draft = useSessionStorage(`new-job-${printerId}`, {
-  complaint: '',
-  shows: 'no_complaint' as Schemas['Shows'],
-  tried: '',
-  customer: '',
-  technician: '',
-  replaced: [] as Schemas['Replacement'][],
-  filaments: [] as number[],
-  times: '',
-})
+const draft = useSessionStorage(
+  `new-job-${printerId}`,
+  {
+    begins: 'parts' as Begins['with'],
+    parameters: [] as Schemas['Parameter'][],
+    complaint: '',
+    shows: 'no_complaint' as Schemas['Shows'],
+    tried: '',
+    customer: '',
+    technician: '',
+    replaced: [] as Schemas['Replacement'][],
+    filaments: [] as number[],
+    times: '',
+  },
+  { mergeDefaults: true },
+)
 const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
 const { data: filaments } = useQuery({ queryKey: ['filaments'], queryFn: () => get('/api/v1/filaments') })
 const { data: page, error: loadError } = useQuery({
@@ -69,21 +76,44 @@ const times = computed(() =>
     .filter((t) => t !== '')
     .map(numberOf),
 )
+/* Parts shown by another way to begin are no parts of this one. */
+const takesParts = computed(() => ['parts', 'symptom'].includes(draft.value.begins))
+const begins = computed<Begins>(() =>
+  draft.value.begins === 'check_up'
+    ? { with: 'check_up', parameters: draft.value.parameters }
+    : { with: draft.value.begins },
+)
+const heading: Record<Begins['with'], (name: string) => string> = {
+  parts: (n) => `What was replaced on ${n}?`,
+  symptom: (n) => `What is wrong with ${n}?`,
+  check_up: (n) => `What is to be looked after on ${n}?`,
+  inspection: (n) => `Look ${n} over before it costs more than it is worth`,
+  filament: (n) => `Which filament is new on ${n}?`,
+}
+const says: Record<Begins['with'], string> = {
+  parts: 'Click the parts, or press their letter.',
+  symptom: 'Nothing is replaced before its cause is known. Parts are added to the job when it is.',
+  check_up: 'Each is verified; only what fails is redone. None chosen: all of them.',
+  inspection: 'Parts, wiring and settings first, then what a careful buyer tries.',
+  filament: 'What belongs to the machine is left alone.',
+}
 const body = computed<Schemas['NewJob']>(() => ({
   printer_id: printerId,
+  begins: begins.value,
   complaint: draft.value.complaint,
   shows: draft.value.shows,
   tried: draft.value.tried,
   customer: draft.value.customer,
   technician: draft.value.technician,
-  replaced: draft.value.replaced,
+  replaced: takesParts.value ? draft.value.replaced : [],
   filament_ids: draft.value.filaments,
   failure_times_min: times.value.filter((t) => t !== null),
 }))
+const planned = computed(() => draft.value.begins !== 'parts' || draft.value.replaced.length > 0)
 const { data: plan } = useQuery({
   queryKey: ['plan', body],
   queryFn: () => answer(client.POST('/api/v1/plan', { body: body.value })),
-  enabled: computed(() => draft.value.replaced.length > 0),
+  enabled: computed(() => planned.value),
   placeholderData: (old) => old,
 })
 const span = (a: string, b: string) => (a === b ? a : `${a} to ${b}`)
@@ -101,17 +131,21 @@ async function addFilament() {
 }
 async function start() {
   error.value = ''
-  if (draft.value.replaced.length === 0) {
-    error.value = 'Choose at least one part that was replaced.'
-    return
-  }
   if (times.value.includes(null)) {
     error.value = 'Type the minutes as numbers with spaces between, e.g. 55 70 62.'
     return
   }
   try {
     const made = await answer(client.POST('/api/v1/jobs', { body: body.value }))
-    draft.value = { ...draft.value, complaint: '', tried: '', replaced: [], times: '' }
+    draft.value = {
+      ...draft.value,
+      complaint: '',
+      tried: '',
+      replaced: [],
+      parameters: [],
+      begins: 'parts',
+      times: '',
+    }
     await queries.invalidateQueries()
     void router.push(`/jobs/${made.id}`)
   } catch (e) {
@@ -127,9 +161,29 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   <p v-if="loadError" class="page error">{{ loadError.message }}</p>
   <div v-else-if="page && catalogue" class="new">
     <section class="draw">
-      <h1>What was replaced on {{ page.printer.name }}?</h1>
-      <p class="quiet">Click the parts, or press their letter. {{ page.printer.kind }}</p>
-      <div class="picture drawing" tabindex="0" aria-label="Picture of the tool head">
+      <ChoiceRow
+        v-model="draft.begins"
+        name="begins"
+        label="What does the job begin with?"
+        :options="[
+          { value: 'parts', label: 'replaced parts' },
+          { value: 'symptom', label: 'something is wrong' },
+          { value: 'check_up', label: 'check-up' },
+          { value: 'inspection', label: 'bought-back machine' },
+          { value: 'filament', label: 'new filament' },
+        ]"
+      />
+      <h1>{{ heading[draft.begins](page.printer.name) }}</h1>
+      <p class="quiet">{{ says[draft.begins] }} {{ page.printer.kind }}</p>
+      <NCheckboxGroup v-if="draft.begins === 'check_up'" v-model:value="draft.parameters" class="boxes">
+        <NCheckbox v-for="p in catalogue.parameters" :key="p.id" :value="p.id" :label="p.label" />
+      </NCheckboxGroup>
+      <div
+        v-if="draft.begins === 'parts'"
+        class="picture drawing"
+        tabindex="0"
+        aria-label="Picture of the tool head"
+      >
         <CutawayDrawing
           :direct="page.printer.facts.path === 'direct'"
           :all-metal="page.printer.facts.hot_end === 'all_metal'"
@@ -138,7 +192,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           @toggle="toggle"
         />
       </div>
-      <div v-for="p in variants" :key="p.id" class="variant">
+      <div v-for="p in takesParts ? variants : []" :key="p.id" class="variant">
         <ChoiceRow
           :model-value="variantOf(p.id)"
           :name="`variant-${p.id}`"
@@ -202,16 +256,16 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
     <aside class="card" aria-label="Traveller">
       <div class="head">
         <strong>{{ page.printer.name }}</strong> <span class="quiet">new job</span>
-        <p class="quiet">
+        <p v-if="takesParts" class="quiet">
           {{ draft.replaced.length === 1 ? 'one part replaced' : `${draft.replaced.length} parts replaced` }}
         </p>
       </div>
       <div class="grow" tabindex="0" aria-label="Planned stations">
-        <TravellerCard v-if="plan && draft.replaced.length" :card="plan" />
+        <TravellerCard v-if="plan && planned" :card="plan" />
         <p v-else class="empty quiet">Choose a part: its stations appear here, each with its reason.</p>
       </div>
       <div class="foot">
-        <p v-if="plan && draft.replaced.length">
+        <p v-if="plan && planned">
           <strong>{{ hours(plan.at_least.hands_min) }} of hands</strong>,
           {{ hours(plan.at_most.hands_min) }} at most<br />
           {{ span(hours(plan.at_least.wait_min), hours(plan.at_most.wait_min)) }} waiting<br />

@@ -5,7 +5,7 @@ import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 
 import { answer, client, get } from '../api/client'
-import { moment, toneOf } from '../api/words'
+import { endWord, moment, toneOf } from '../api/words'
 import WideTable from '../ui/WideTable.vue'
 
 const route = useRoute()
@@ -30,6 +30,11 @@ const rows = computed(() =>
 const checks = computed(() =>
   (closings.value ?? []).filter((c) => c.finding.facts.station === 'check' && !c.superseded),
 )
+const unproven = computed(() => (page.value?.traveller.lines ?? []).filter((l) => l.state === 'waived'))
+const restingOn = (title: string) =>
+  (page.value?.traveller.lines ?? [])
+    .filter((l) => l.key !== 'acceptance' && l.state !== 'waived' && l.unproven.includes(title))
+    .map((l) => l.title)
 const released = computed(() => (page.value?.traveller.lines ?? []).filter((l) => l.state === 'released'))
 const word = { pass: 'pass', adjust: 'adjusted', measure_again: 'open', stop: 'stopped' }
 const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
@@ -62,9 +67,17 @@ function print() {
         <dt>Complaint</dt>
         <dd>{{ page.job.complaint || 'none, planned change' }}</dd>
       </div>
+      <div v-if="page.job.failure_times_min.length">
+        <dt>It showed</dt>
+        <dd>after {{ page.job.failure_times_min.map((m) => Math.round(m)).join(', ') }} min of printing</dd>
+      </div>
+      <div v-if="page.job.tried">
+        <dt>Tried before</dt>
+        <dd>{{ page.job.tried }}</dd>
+      </div>
       <div>
         <dt>Replaced</dt>
-        <dd>{{ parts }}</dd>
+        <dd>{{ parts || 'nothing' }}</dd>
       </div>
       <div>
         <dt>Filament</dt>
@@ -83,10 +96,27 @@ function print() {
         <dd>{{ moment(page.job.opened_at) }}</dd>
       </div>
       <div>
-        <dt>Handed over</dt>
+        <dt>{{ page.job.ended ? endWord[page.job.ended] : 'Handed over' }}</dt>
         <dd>{{ page.job.finished_at ? moment(page.job.finished_at) : 'still open' }}</dd>
       </div>
     </dl>
+    <template v-if="unproven.length || page.traveller.false_fixes.length || page.deeds.length">
+      <h2>To know first</h2>
+      <p v-for="l in unproven" :key="l.key">
+        <strong>{{ l.title }}</strong> was left out: {{ l.waived }}.
+        <template v-if="restingOn(l.title).length"
+          >Unproven with it: {{ restingOn(l.title).join(', ') }}.</template
+        >
+      </p>
+      <p v-for="f in page.traveller.false_fixes" :key="f.part">
+        The new {{ f.label }} did not explain the complaint: it came back{{
+          f.after_min == null ? '' : ` after ${Math.round(f.after_min)} min`
+        }}.
+      </p>
+      <ul v-if="page.deeds.length" class="deeds">
+        <li v-for="d in page.deeds" :key="d.seq">{{ moment(d.at) }}: {{ d.says }}</li>
+      </ul>
+    </template>
     <h2>What was measured, with its uncertainty at 95 %</h2>
     <p v-if="rows.length === 0">Nothing was measured yet.</p>
     <WideTable v-else>
@@ -181,6 +211,10 @@ h2 {
 }
 td {
   border-bottom: 1px solid var(--rule);
+}
+.deeds {
+  margin: 6px 0;
+  padding-left: 18px;
 }
 .old td {
   color: var(--ink2);

@@ -86,6 +86,7 @@ function next(event: KeyboardEvent, i: number) {
           <strong class="does">{{ s.act }}</strong>
           <span v-if="waits(s.gate) && tickOf(i).state === 'open'" class="gate">{{ waits(s.gate) }}</span>
           <span v-if="s.check" class="proof">{{ s.check }}</span>
+          <span v-if="s.mistake" class="proof">Usual mistake: {{ s.mistake }}</span>
         </span>
       </label>
       <div class="other">
@@ -141,6 +142,7 @@ function next(event: KeyboardEvent, i: number) {
       </div>
     </li>
   </ol>
+  <p v-if="sheet?.tools.length" class="quiet">Tools: {{ sheet.tools.join('; ') }}.</p>
   <div v-if="sheet?.counts" class="grid">
     <ReadingField v-model="r.counted_out" v-bind="f('counted_out')" label="Pieces taken out" small />
     <ReadingField v-model="r.counted_in" v-bind="f('counted_in')" label="Pieces put back" small />

@@ -11,6 +11,7 @@ import CheckForm from './CheckForm.vue'
 import FindingCard from './FindingCard.vue'
 import GutterPanel from './GutterPanel.vue'
 import HeaterLoopForm from './HeaterLoopForm.vue'
+import LeaveOut from './LeaveOut.vue'
 import StationForm from './StationForm.vue'
 import { useStation } from './useStation'
 import TextLine from '../ui/TextLine.vue'
@@ -45,7 +46,9 @@ const shownText = (v: unknown) =>
   v === '' || v == null ? 'nothing' : typeof v === 'string' ? v : JSON.stringify(v)
 /* Stations with a view of their own; every other one is shown from its form. */
 const forms: Record<string, Component | undefined> = { check: CheckForm, heater_loop: HeaterLoopForm }
-const closed = computed(() => worktop.value?.line.state === 'closed')
+const waived = computed(() => worktop.value?.line.state === 'waived')
+const closed = computed(() => waived.value || worktop.value?.line.state === 'closed')
+const leaving = ref(false)
 const counted = computed(
   () =>
     worktop.value?.line.state === 'stopped' && worktop.value.closings.at(-1)?.finding.facts.adjusts != null,
@@ -145,6 +148,9 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           First close {{ worktop.line.waits_for.length === 1 ? 'the station' : 'the stations' }} this one
           rests on. You can type here already.
         </p>
+        <p v-if="worktop.line.unproven.length" class="waits" role="note">
+          Rests on an unproven value: {{ worktop.line.unproven.join(', ') }}.
+        </p>
         <div v-for="c in closed ? [] : conflicts" :key="c.path" class="waits" role="alert">
           Two pages typed in “{{ placeOf(c.path) }}”: {{ shownText(c.kept) }} stands,
           {{ shownText(rival(c)) }} was typed too.
@@ -180,7 +186,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           :words="finding.words.bands[0]"
         />
         <FindingCard
-          :finding="closed ? (worktop.closings.at(-1)?.finding ?? null) : finding"
+          :finding="closed && !waived ? (worktop.closings.at(-1)?.finding ?? null) : finding"
           :problems="problems"
           :failure="failure"
           :closed="closed"
@@ -192,13 +198,23 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           @back="(s) => emit('back', s)"
         />
         <p class="kept" role="status">
-          <template v-if="closed">Closed; the readings are in the logbook.</template>
+          <template v-if="waived">Left out, unproven: {{ worktop.line.waived }}</template>
+          <template v-else-if="closed">Closed; the readings are in the logbook.</template>
           <template v-else-if="kept.state === 'failed'"
             ><span class="error">Not kept yet. {{ kept.why }}</span></template
           >
           <template v-else-if="kept.state === 'saving'">keeping …</template>
           <template v-else-if="kept.state === 'kept'">Kept on disk.</template>
           <template v-else>Nothing typed yet.</template>
+          <NButton
+            v-if="!closed && worktop.line.can_waive"
+            quaternary
+            class="plain"
+            aria-haspopup="dialog"
+            @click="leaving = true"
+          >
+            Leave it out …
+          </NButton>
           <NButton v-if="narrow" aria-haspopup="dialog" @click="gutterShown = true"> Why, commands </NButton>
         </p>
       </div>
@@ -219,6 +235,12 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
       :set-up="setUp"
       :finding="finding"
       :closings="worktop.closings"
+    />
+    <LeaveOut
+      v-model:shown="leaving"
+      :job="job"
+      :line="worktop.line"
+      @done="(card) => emit('go', card.now)"
     />
     <NModal v-model:show="reopening">
       <div class="sheet dialog" role="dialog" aria-modal="true" aria-labelledby="reopen-title">

@@ -20,6 +20,7 @@ const word = {
   closed: 'done',
   released: 'released',
   stopped: 'stopped',
+  waived: 'left out',
 }
 </script>
 
@@ -36,6 +37,7 @@ const word = {
         <svg viewBox="0 0 18 18" width="18" height="18" aria-hidden="true">
           <circle cx="9" cy="9" r="7" class="ring" />
           <circle v-if="l.state === 'closed'" cx="9" cy="9" r="3.6" class="punch" />
+          <path v-if="l.state === 'waived'" d="M4 9h10" class="ring" />
           <path v-if="l.state === 'stopped'" d="M5 5l8 8M13 5l-8 8" class="ring" />
         </svg>
         <span class="what">
@@ -45,6 +47,9 @@ const word = {
             l.state === 'conditional' ? `maybe ${l.strength}` : l.strength
           }}</span>
           <span class="line">{{ l.line || l.reason }}</span>
+          <span v-if="l.unproven.length && l.state !== 'released'" class="line unproven"
+            >rests on an unproven value: {{ l.unproven.join(', ') }}</span
+          >
         </span>
       </component>
     </li>
@@ -112,6 +117,10 @@ a.row:hover {
 .conditional .title {
   font-weight: 400;
 }
+.waived .title,
+.unproven {
+  color: var(--caution);
+}
 .stopped .title,
 .stopped .line {
   color: var(--stop);
@@ -125,6 +134,7 @@ a.row:hover {
 }
 .active .title,
 .active .line,
+.active .unproven,
 .active .chip {
   color: var(--onAccent);
   background: none;

@@ -66,6 +66,10 @@ impl ChainLink {
             (Some(l), _) if l.state == LineState::Conditional => {
                 (ChainState::Conditional, l.reason.clone())
             }
+            (Some(l), _) if l.state == LineState::Waived => (
+                ChainState::InDoubt,
+                format!("{}: unproven, {}.", p.label(), l.line),
+            ),
             (_, Some(clause)) => (
                 ChainState::InDoubt,
                 format!("{}: in doubt, since {clause}.", p.label()),

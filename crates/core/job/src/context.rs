@@ -19,6 +19,8 @@ pub struct Context {
     pub printer: PrinterFacts,
     /// The filament, for stations that belong to one.
     pub filament: Option<FilamentFacts>,
+    /// All filaments of the job.
+    pub filaments: Vec<FilamentFacts>,
     /// Value in force before the job, in the parameter's unit.
     pub before: Option<f64>,
     /// The same for values that are texts.
@@ -29,6 +31,12 @@ pub struct Context {
     pub adjusts_so_far: u32,
     /// What was replaced in this job.
     pub replaced: Vec<Replacement>,
+    /// For strip and fit: the parts that are done in one strip with this one.
+    pub strip: Vec<Replacement>,
+    /// Parts after which the complaint came back, in words.
+    pub false_fixes: Vec<String>,
+    /// What was noted at the baseline print.
+    pub baseline: Option<String>,
     /// Minutes of printing after which the complaint showed, one entry a time.
     pub failure_times_min: Vec<f64>,
     /// How it comes.

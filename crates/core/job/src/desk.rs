@@ -58,6 +58,20 @@ impl Waits {
         let counted = card.lines.iter().filter(|l| l.state != LineState::Released);
         let now = card.now.as_ref();
         let line = now.and_then(|k| card.lines.iter().find(|l| l.key == *k));
+        if let Some(reason) = &card.paused {
+            return Self {
+                says: format!("Paused: {}.", reason.trim_end_matches('.')),
+                due: false,
+                in_doubt: 0,
+                stopped: false,
+                now_key: None,
+                closed: counted
+                    .clone()
+                    .filter(|l| l.state == LineState::Closed)
+                    .count(),
+                all: counted.count(),
+            };
+        }
         Self {
             says: match line {
                 Some(l) if l.state == LineState::Stopped => format!(

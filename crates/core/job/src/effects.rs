@@ -12,7 +12,7 @@ use crate::chain::{ARROWS, Strength};
 use crate::context::Context;
 use crate::finding::Finding;
 use crate::house::House;
-use crate::route::Stop;
+use crate::route::{LeftOpen, Stop};
 use crate::stations::{Check, read};
 
 /// One thing that a closing does. The store writes them, in the closing's transaction.
@@ -52,6 +52,8 @@ pub enum Effect {
         /// Which value moved, e.g. "the drive".
         moved: &'static str,
     },
+    /// A value stays unproven when the job ends.
+    Leave(LeftOpen),
 }
 
 /// What closing `stop` with these readings and this finding does to the printer.

@@ -8,7 +8,8 @@ use wattotherm_printer::{FilamentFacts, Parameter, PrinterFacts, Replacement};
 use crate::context::{Comes, Context, ExpectedSetting};
 use crate::finding::Finding;
 use crate::house::House;
-use crate::route::{Stop, Traveller};
+use crate::route::{FalseFix, Stop, Traveller};
+use crate::stations::ran_min;
 
 /// A value in force on a printer.
 #[derive(Clone, Debug, PartialEq)]
@@ -67,6 +68,32 @@ impl Situation<'_> {
         self.closings.iter().rev().find(|c| c.stop == stop)
     }
 
+    /// What was noted at a check.
+    fn noted_at(&self, stop: Stop) -> Option<String> {
+        let note = self.last(&stop.to_string())?.readings["note"].as_str()?;
+        (!note.trim().is_empty()).then(|| note.trim().to_owned())
+    }
+
+    /// Parts of the strip that is under way: those not fitted yet, and those fitted since the last station of
+    /// another kind was closed.
+    fn strip(&self) -> Vec<Replacement> {
+        let fitted_just_now: Vec<Replacement> = self
+            .closings
+            .iter()
+            .rev()
+            .map_while(|c| match c.stop.parse() {
+                Ok(Stop::Fit(r)) => Some(r),
+                _ => None,
+            })
+            .collect();
+        let in_strip = |r: &Replacement| {
+            let key = Stop::Fit(*r).to_string();
+            let open = self.card.lines.iter().any(|l| l.key == key && l.is_open());
+            open || fitted_just_now.contains(r)
+        };
+        self.replaced.iter().copied().filter(in_strip).collect()
+    }
+
     /// What the station at `stop` needs to know besides its readings.
     #[must_use]
     pub fn context(&self, stop: Stop) -> Context {
@@ -81,22 +108,30 @@ impl Situation<'_> {
         let key = stop.to_string();
         let line = self.card.lines.iter().find(|l| l.key == key);
         let snapshot = self.last(&Stop::Snapshot.to_string());
+        let facts_of = |(id, name, material): &(i64, String, String)| FilamentFacts {
+            name: name.clone(),
+            material: material.clone(),
+            print_temp_c: self
+                .value(Parameter::PrintTemp, Some(*id))
+                .and_then(|s| s.value),
+        };
         Context {
             house: self.house.clone(),
             printer: self.printer.clone(),
-            filament: filament.map(|(id, name, material)| FilamentFacts {
-                name: name.clone(),
-                material: material.clone(),
-                print_temp_c: self
-                    .value(Parameter::PrintTemp, Some(*id))
-                    .and_then(|s| s.value),
-            }),
+            filament: filament.map(facts_of),
+            filaments: self.filaments.iter().map(facts_of).collect(),
             before: before.and_then(|s| s.value),
             before_text: before.and_then(|s| s.text.clone()),
             strength: line.and_then(|l| l.strength),
             adjusts_so_far: line.map_or(0, |l| l.adjusts),
             replaced: self.replaced.to_vec(),
-            failure_times_min: self.failure_times_min.to_vec(),
+            strip: self.strip(),
+            false_fixes: self.card.false_fixes.iter().map(FalseFix::says).collect(),
+            baseline: self.noted_at(Stop::Baseline),
+            // A time after which it came back at acceptance is one more time to failure.
+            failure_times_min: (self.failure_times_min.iter().copied())
+                .chain(self.closings.iter().filter_map(|c| ran_min(c.finding)))
+                .collect(),
             comes: self.comes,
             parameter,
             snapshot: snapshot

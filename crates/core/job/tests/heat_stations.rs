@@ -13,7 +13,7 @@ use wattotherm_job::house::ToleranceId;
 use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_job::{Context, ExpectedSetting};
 use wattotherm_measure::Verdict;
-use wattotherm_printer::{Parameter, Replacement};
+use wattotherm_printer::{FilamentFacts, HotEndKind, Parameter, Replacement};
 
 /// What a station finds, its starting readings overlaid with what is typed.
 fn found(station: &dyn AnyStation, context: &Context, typed: &Value) -> Finding {
@@ -469,9 +469,44 @@ fn another_rule_can_be_tried_in_the_next_round_without_another_autotune() {
     assert_eq!(begun["verify"], Value::Null);
 }
 
+fn filament(material: &str, print_temp_c: Option<f64>) -> FilamentFacts {
+    FilamentFacts {
+        name: format!("{material}, grey"),
+        material: material.into(),
+        print_temp_c,
+    }
+}
+
+#[test]
+fn a_nozzle_is_tightened_at_the_hottest_print_of_this_job_and_never_above_the_ceiling() {
+    let planned = |filaments: Vec<FilamentFacts>, hot_end: HotEndKind| {
+        let mut c = Context {
+            filaments,
+            ..Context::default()
+        };
+        c.printer.hot_end = hot_end;
+        stations::HotTighten
+            .set_up(&stations::HotTighten.start(&c), &c)
+            .target_c
+            .unwrap()
+    };
+    let metal = HotEndKind::AllMetal;
+    assert_eq!(planned(vec![filament("PLA", Some(208.0))], metal), 208.0);
+    let two = vec![filament("PLA", Some(208.0)), filament("PETG", Some(243.0))];
+    assert_eq!(planned(two.clone(), metal), 243.0);
+    assert_eq!(planned(two, HotEndKind::Lined), 235.0, "the liner");
+    // No temperature yet: what its material usually wants, and never so cold that plastic reads as tight.
+    assert_eq!(planned(vec![filament("PLA, matt", None)], metal), 210.0);
+    assert_eq!(planned(vec![filament("wax", Some(170.0))], metal), 200.0);
+}
+
 #[test]
 fn a_hot_tightening_is_proven_by_temperature_gap_and_wait() {
-    let c = Context::default();
+    // Hotter than this lined hot end may get: the ceiling holds it down.
+    let c = Context {
+        filaments: vec![filament("PETG", Some(245.0))],
+        ..Context::default()
+    };
     let good = json!({"at_c": "233", "block_held": "yes", "gap_left": "yes", "torque_nm": "2,8", "waited_min": "2", "seeps": "no"});
     let with = |k: &str, v: &str| {
         let mut t = good.clone();
@@ -523,9 +558,13 @@ fn a_cold_step_ticked_hot_wants_a_reason() {
         ..Context::default()
     };
     let begun = stations::Check.start(&c);
-    let n = begun["steps"].as_array().unwrap().len();
+    let ids = begun["steps"].as_array().unwrap();
+    let (n, cold) = (
+        ids.len(),
+        ids.iter().position(|s| s["id"] == "slack").unwrap(),
+    );
     let tick = |at: Option<f64>, reason: &str| -> Value {
-        let steps: Vec<Value> = (0..n).map(|i| json!({"state": "done", "reason": if i == 2 { reason } else { "" }, "at_c": if i == 2 { at } else { None }})).collect();
+        let steps: Vec<Value> = (0..n).map(|i| json!({"state": "done", "reason": if i == cold { reason } else { "" }, "at_c": if i == cold { at } else { None }})).collect();
         json!({"steps": steps, "counted_out": "4", "counted_in": "4"})
     };
     let refused = complaint(&stations::Check, &c, &tick(Some(183.0), ""));

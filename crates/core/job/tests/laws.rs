@@ -34,7 +34,7 @@ fn moves() -> impl Strategy<Value = Vec<bool>> {
 
 fn input(replaced: &BTreeSet<Replacement>, outcomes: &BTreeMap<Parameter, Outcome>) -> PlanInput {
     PlanInput {
-        replaced: replaced.clone(),
+        replaced: replaced.iter().map(|r| (*r, 0)).collect(),
         outcomes: outcomes.clone(),
         ..PlanInput::default()
     }
@@ -75,6 +75,7 @@ fn work_through(
             Outcome {
                 closed_at: Some(at + 1),
                 changed_at,
+                ..Outcome::default()
             },
         );
     }
@@ -156,6 +157,7 @@ fn cells_and_sentences_read_as_the_trade_says() {
         Outcome {
             closed_at: Some(2),
             changed_at: None,
+            waived_at: None,
         },
     )]);
     let released = plan(&ChainTables::default(), &input(&heater, &kept));
@@ -178,6 +180,7 @@ fn a_value_that_moves_after_its_downstream_was_closed_opens_it_again() {
             Outcome {
                 closed_at: Some(1),
                 changed_at: None,
+                waived_at: None,
             },
         ),
         (
@@ -185,6 +188,7 @@ fn a_value_that_moves_after_its_downstream_was_closed_opens_it_again() {
             Outcome {
                 closed_at: Some(2),
                 changed_at: None,
+                waived_at: None,
             },
         ),
         (
@@ -192,6 +196,7 @@ fn a_value_that_moves_after_its_downstream_was_closed_opens_it_again() {
             Outcome {
                 closed_at: Some(3),
                 changed_at: None,
+                waived_at: None,
             },
         ),
     ]);
@@ -207,6 +212,7 @@ fn a_value_that_moves_after_its_downstream_was_closed_opens_it_again() {
         Outcome {
             closed_at: Some(9),
             changed_at: Some(8),
+            waived_at: None,
         },
     );
     assert_eq!(status(&outcomes), Status::Due);
@@ -283,7 +289,7 @@ proptest! {
         let Some(up) = first.lines.iter().find(|l| l.status == Status::Due && l.waits_for.is_empty()).map(|l| l.parameter) else {
             return Ok(());
         };
-        let kept = BTreeMap::from([(up, Outcome { closed_at: Some(2), changed_at: None })]);
+        let kept = BTreeMap::from([(up, Outcome { closed_at: Some(2), changed_at: None, waived_at: None })]);
         let after = plan(&ChainTables::default(), &input(&some, &kept));
         for (a, b) in first.lines.iter().zip(&after.lines) {
             // Independent of the walk: still conditional exactly if some other open due one reaches it.

@@ -18,6 +18,8 @@ pub use fields::{
     typed_fields, typed_in,
 };
 pub use fitting::{Fitted, ScrewThread};
-pub use materials::{BlockMaterial, FilamentPath, HotEndKind, HotEndMass, NozzleMaterial};
+pub use materials::{
+    BlockMaterial, FilamentPath, HotEndKind, HotEndMass, NozzleMaterial, usual_print_c,
+};
 pub use parameter::Parameter;
 pub use parts::{Part, Replacement};

@@ -118,3 +118,25 @@ pub enum FilamentPath {
     /// The drive sits on the hot end.
     Direct,
 }
+
+/// Temperature at which a material is usually printed [°C], for plans made before a filament has its own; none for
+/// a material that isn't known. Common practice, no published source.
+#[must_use]
+pub fn usual_print_c(material: &str) -> Option<f64> {
+    const USUAL: [(&str, f64); 9] = [
+        ("PETG", 240.0),
+        ("PET", 240.0),
+        ("PLA", 210.0),
+        ("ABS", 245.0),
+        ("ASA", 250.0),
+        ("TPU", 225.0),
+        ("PVA", 200.0),
+        ("PA", 255.0),
+        ("PC", 275.0),
+    ];
+    let name = material.trim().to_uppercase();
+    USUAL
+        .iter()
+        .find(|(m, _)| name.starts_with(m))
+        .map(|(_, c)| *c)
+}

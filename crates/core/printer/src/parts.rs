@@ -260,12 +260,29 @@ impl Replacement {
         )
     }
 
-    /// Whether fitting this part opens the joint of nozzle and heat break.
+    /// Whether fitting this part opens the joint of nozzle and heat break: the tube too, where it is seated under a
+    /// nozzle that is backed off.
     #[must_use]
-    pub const fn opens_the_joint(self) -> bool {
+    pub const fn opens_the_joint(self, tube_under_nozzle: bool) -> bool {
+        match self.part() {
+            Part::Nozzle | Part::HeatBreak | Part::HeaterBlock | Part::HotEndAssembly => true,
+            Part::Tube | Part::HotEndCoupler => tube_under_nozzle,
+            _ => false,
+        }
+    }
+
+    /// Whether what heats, or what tells how hot it is, was opened or joined anew: the next heating is a first one.
+    #[must_use]
+    pub const fn heats_anew(self) -> bool {
         matches!(
             self.part(),
-            Part::Nozzle | Part::HeatBreak | Part::HeaterBlock
+            Part::HeatBreak
+                | Part::HeaterBlock
+                | Part::HeaterCartridge
+                | Part::TemperatureSensor
+                | Part::HotEndAssembly
+                | Part::HotEndFan
+                | Part::ControlBoard
         )
     }
 

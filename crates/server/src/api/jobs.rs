@@ -8,15 +8,16 @@ use serde_json::Value;
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use wattotherm_job::effects::effects_of;
+use wattotherm_job::effects::{Effect, effects_of};
 use wattotherm_job::finding::Finding;
 use wattotherm_job::form::Form;
-use wattotherm_job::route::{JobFacts, LineState, Stop, Traveller, TravellerLine, traveller};
+use wattotherm_job::route::{LineState, Stop, Traveller, TravellerLine, left_in_doubt, traveller};
 use wattotherm_job::sheets::{Sheet, sheet};
 use wattotherm_job::stations::SetUp;
 use wattotherm_measure::{Instrument, Pen, Verdict};
 use wattotherm_store::{
-    Change, Closing, DraftConflict, Job, JobFile, JobFilter, JobHead, NewJob, Printer, Store,
+    Change, Closing, DeedEntry, DraftConflict, Job, JobEnd, JobFile, JobFilter, JobHead, NewJob,
+    Printer, Store,
 };
 
 use super::printers::Made;
@@ -34,6 +35,8 @@ pub struct JobPage {
     pub printer: Printer,
     /// Its route card.
     pub traveller: Traveller,
+    /// What happened to it besides its stations, oldest first.
+    pub deeds: Vec<DeedEntry>,
 }
 
 /// A station, ready to work at.
@@ -136,31 +139,7 @@ async fn plan(
 ) -> Result<Json<Traveller>, ApiError> {
     let card = app
         .with(move |store| {
-            let printer = store.printer(new.printer_id)?;
-            let names = store.filaments()?;
-            let facts = JobFacts {
-                replaced: new.replaced.iter().copied().collect(),
-                filaments: names
-                    .into_iter()
-                    .filter(|f| new.filament_ids.contains(&f.id))
-                    .map(|f| (f.id, f.name))
-                    .collect(),
-                nozzles: printer.facts.nozzles,
-                stale: store
-                    .stale(new.printer_id)?
-                    .into_iter()
-                    .map(|s| {
-                        (
-                            (s.parameter, s.filament_id),
-                            wattotherm_job::chain::StaleCause {
-                                strength: s.strength,
-                                clause: s.clause,
-                            },
-                        )
-                    })
-                    .collect(),
-                ..JobFacts::default()
-            };
+            let facts = store.planned_facts(&new)?;
             Ok(traveller(&store.house()?, &facts, &[]))
         })
         .await?;
@@ -204,6 +183,21 @@ pub enum JobState {
     Stopped,
     /// Handed over.
     HandedOver,
+    /// Ended with its fault.
+    Unfixed,
+    /// Called off.
+    Cancelled,
+}
+
+impl JobState {
+    const fn end(self) -> Option<JobEnd> {
+        match self {
+            Self::Open | Self::Stopped => None,
+            Self::HandedOver => Some(JobEnd::HandedOver),
+            Self::Unfixed => Some(JobEnd::Unfixed),
+            Self::Cancelled => Some(JobEnd::Cancelled),
+        }
+    }
 }
 
 /// Jobs of one page of the list.
@@ -221,7 +215,8 @@ async fn jobs(
             let filter = JobFilter {
                 before: q.before,
                 printer_id: q.printer,
-                open: q.state.map(|s| s != JobState::HandedOver),
+                open: q.state.map(|s| s.end().is_none()),
+                ended: q.state.and_then(JobState::end),
                 text: q.text.unwrap_or_default().chars().take(200).collect(),
             };
             for head in store.job_heads(&filter, JOBS_A_PAGE)? {
@@ -281,6 +276,7 @@ async fn job(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<JobPage
             Ok(JobPage {
                 printer: store.printer(job.printer_id)?,
                 traveller: traveller_of(store, &job)?,
+                deeds: store.deeds(id)?,
                 job,
             })
         })
@@ -361,7 +357,18 @@ async fn worktop(
                 (Some(d), ..) => d.readings,
                 _ => station.start(&context),
             };
-            let list = (station.id() == "check").then(|| sheet(&key, &context));
+            let list = (station.id() == "check").then(|| {
+                let mut list = sheet(&key, &context);
+                // What a closed list was closed with, whatever its strip looks like since.
+                let ids = |s: &Value| s["id"].as_str().map(str::to_owned);
+                let ticked: Vec<String> = shown["steps"]
+                    .as_array()
+                    .map_or(Vec::new(), |s| s.iter().filter_map(ids).collect());
+                if line.state == LineState::Closed && !ticked.is_empty() {
+                    list.steps.retain(|s| ticked.iter().any(|t| t == s.id));
+                }
+                list
+            });
             Ok(Worktop {
                 printer_id: job.printer_id,
                 set_up: station.set_up(&shown, &context),
@@ -440,7 +447,18 @@ async fn close(
     let closed = app
         .with(move |store| {
             let (job, stop, card, line) = find(store, id, &key)?;
-            if line.state == LineState::Closed {
+            if let Some(ended) = &card.ended {
+                return Err(ApiError::Conflict(format!(
+                    "This job was {}. Open it again first.",
+                    ended.how.says()
+                )));
+            }
+            if card.paused.is_some() {
+                return Err(ApiError::Conflict(
+                    "This job is paused. Go on with it first.".into(),
+                ));
+            }
+            if matches!(line.state, LineState::Closed | LineState::Waived) {
                 return Err(ApiError::Conflict(
                     "This station is closed. Reopen it first.".into(),
                 ));
@@ -464,7 +482,10 @@ async fn close(
             if finding.facts.verdict == Verdict::MeasureAgain {
                 return Err(ApiError::Unsettled(finding.words.sentence));
             }
-            let effects = effects_of(stop, &body.readings, &finding, &context);
+            let mut effects = effects_of(stop, &body.readings, &finding, &context);
+            if stop == Stop::HandOver && finding.facts.verdict == Verdict::Pass {
+                effects.extend(left_in_doubt(&card, job.id).into_iter().map(Effect::Leave));
+            }
             let seq =
                 store.close_station(&job, stop, &body.readings, &finding, &effects, &now())?;
             let job = store.job(id)?;
@@ -496,7 +517,10 @@ async fn reopen(
     let card = app
         .with(move |store| {
             let (job, stop, _, line) = find(store, id, &key)?;
-            if !matches!(line.state, LineState::Closed | LineState::Stopped) {
+            if !matches!(
+                line.state,
+                LineState::Closed | LineState::Stopped | LineState::Waived
+            ) {
                 return Err(ApiError::Conflict("This station is open already.".into()));
             }
             store.reopen_station(&job, stop, &reason, &now())?;
@@ -541,6 +565,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(keep))
         .routes(routes!(close))
         .routes(routes!(reopen))
+        .merge(super::deeds::router())
         .routes(routes!(export))
         .merge(import)
 }

@@ -1,6 +1,7 @@
 //! Routes under /api/v1. Thin: parse, call core or store, answer.
 
 mod catalogue;
+mod deeds;
 mod files;
 mod heat;
 mod house;

@@ -28,12 +28,13 @@ impl Demo<'_> {
         })?;
         self.begin(job)?;
         self.tick_all(job, "fit.heater_cartridge", Some(5))?;
-        self.tick_all(job, "power_up", None)?;
         self.close(
             job,
             "heater",
             &json!({"ohm": "9.7", "marked_w": "60", "planned_c": "235"}),
         )?;
+        self.tick_all(job, "power_up", None)?;
+        self.tick_all(job, "first_heat", None)?;
         let (hold, tune) = self.tuned(printer, job)?;
         self.draft(
             job,
@@ -58,13 +59,14 @@ impl Demo<'_> {
         })?;
         self.begin(job)?;
         self.tick_all(job, "fit.sensor_same_type", Some(4))?;
-        self.tick_all(job, "power_up", None)?;
         self.close(
             job,
             "sensor_type",
             &json!({"room_c": "20", "shown_c": "20.4", "bed_c": "20.2", "ohm": "125100"}),
         )?;
+        self.tick_all(job, "power_up", None)?;
         self.close(job, "ceiling", &json!({"planned_c": "205"}))?;
+        self.tick_all(job, "first_heat", None)?;
         let mut twin = torn_twin();
         twin.ask("M155 S1");
         twin.ask("M104 S205");

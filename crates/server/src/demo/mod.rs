@@ -6,7 +6,7 @@ pub use heat::connect_demo;
 
 use serde_json::{Value, json};
 use wattotherm_job::effects::effects_of;
-use wattotherm_job::route::Stop;
+use wattotherm_job::route::{Begins, Stop};
 use wattotherm_printer::{
     FilamentPath, GearFacts, HotEndKind, HotEndMass, Parameter, Part, PrinterFacts,
     Replacement as R,
@@ -432,6 +432,7 @@ impl Demo<'_> {
             tried: "Two nozzles, a new spool.".into(),
             customer: "garden class".into(),
             technician: "bench B".into(),
+            begins: Begins::Parts,
             replaced: vec![R::ExtruderDrive],
             filament_ids: vec![filament],
             failure_times_min: vec![55.0, 70.0, 62.0],

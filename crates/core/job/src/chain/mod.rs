@@ -11,7 +11,7 @@ mod reasons;
 mod tables;
 
 pub use effort::{Effort, effort_of};
-pub use plan::{Outcome, Plan, PlanInput, PlanLine, StaleCause, Status, plan};
+pub use plan::{Asked, Outcome, Plan, PlanInput, PlanLine, StaleCause, Status, plan};
 pub use tables::{ARROWS, Arrow, CellOverride, ChainTables, default_cell};
 
 use serde::{Deserialize, Serialize};

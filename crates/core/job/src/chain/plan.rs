@@ -18,6 +18,17 @@ pub struct Outcome {
     pub closed_at: Option<u64>,
     /// When the value last moved by more than its uncertainty; none while it is as it was.
     pub changed_at: Option<u64>,
+    /// When it was left out with a reason; none where it wasn't.
+    pub waived_at: Option<u64>,
+}
+
+/// A parameter that a job asks for without a part having shaken it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Asked {
+    /// How strongly.
+    pub strength: Strength,
+    /// Clause, e.g. "a check-up was asked for".
+    pub why: &'static str,
 }
 
 /// A filament's value that an earlier job left in doubt.
@@ -32,8 +43,13 @@ pub struct StaleCause {
 /// All that a plan depends on.
 #[derive(Clone, Debug, Default)]
 pub struct PlanInput {
-    /// Rows of the first table that apply.
-    pub replaced: BTreeSet<Replacement>,
+    /// Rows of the first table that apply, with the moment since when; 0 from the start. What was closed before
+    /// it was closed with another part.
+    pub replaced: BTreeMap<Replacement, u64>,
+    /// Cells that this printer's build adds to the first table.
+    pub also: Vec<(Replacement, Parameter, Strength)>,
+    /// What is asked for without a part.
+    pub asked: BTreeMap<Parameter, Asked>,
     /// Values in doubt from earlier jobs.
     pub stale: BTreeMap<Parameter, StaleCause>,
     /// Results so far.
@@ -52,6 +68,8 @@ pub enum Status {
     Conditional,
     /// Worked through; it passed.
     Closed,
+    /// Left out with a reason; whatever rests on it is unproven.
+    Waived,
     /// What it rests on came out as it was: nothing to do.
     Released,
     /// Neither table reaches it.
@@ -73,6 +91,8 @@ pub struct PlanLine {
     pub waits_for: Vec<Parameter>,
     /// What it takes at most, if it is due or conditional.
     pub effort: Effort,
+    /// Parameters left out on which it rests, through any number of arrows.
+    pub unproven: Vec<Parameter>,
 }
 
 /// The parameters of a job with their reasons and totals.
@@ -130,10 +150,10 @@ pub fn plan(tables: &ChainTables, input: &PlanInput) -> Plan {
     }
 }
 
-#[derive(Clone, Copy)]
 struct Visited {
     status: Status,
     changed_at: Option<u64>,
+    unproven: BTreeSet<Parameter>,
 }
 
 struct Walk<'a> {
@@ -144,30 +164,34 @@ struct Walk<'a> {
 
 impl Walk<'_> {
     fn visit(&mut self, parameter: Parameter) -> PlanLine {
-        let parts: Vec<(Replacement, Strength)> = self
-            .input
-            .replaced
-            .iter()
-            .filter_map(|r| self.tables.cell(*r, parameter).map(|s| (*r, s)))
-            .collect();
+        let parts = self.shaken_by(parameter);
         let stale = self.input.stale.get(&parameter);
+        let asked = self.input.asked.get(&parameter);
         let direct = parts
             .iter()
-            .map(|(_, s)| *s)
+            .map(|(_, s, _)| *s)
             .chain(stale.map(|s| s.strength))
+            .chain(asked.map(|a| a.strength))
             .max();
 
         let (mut moved, mut pending, mut still) = (Vec::new(), Vec::new(), Vec::new());
+        let mut unproven = BTreeSet::new();
         for arrow in ARROWS.iter().filter(|a| a.downstream == parameter) {
             let Some(up) = self.state.get(&arrow.upstream) else {
                 continue; // absent on this printer
             };
+            unproven.extend(&up.unproven);
+            if up.status == Status::Waived {
+                unproven.insert(arrow.upstream);
+            }
             match (up.changed_at, up.status) {
                 (Some(at), _) => moved.push((arrow.upstream, arrow.strength, at)),
                 (None, Status::Due | Status::Conditional) => {
                     pending.push((arrow.upstream, arrow.strength));
                 }
-                (None, Status::Closed | Status::Released) => still.push(arrow.upstream),
+                (None, Status::Closed | Status::Waived | Status::Released) => {
+                    still.push(arrow.upstream);
+                }
                 (None, Status::Untouched) => {}
             }
         }
@@ -178,10 +202,15 @@ impl Walk<'_> {
             .get(&parameter)
             .copied()
             .unwrap_or_default();
-        let last_move = moved.iter().map(|(_, _, at)| *at).max();
-        let closed = outcome
-            .closed_at
-            .is_some_and(|at| last_move.is_none_or(|m| at > m));
+        // What was found before something under it moved, or before a part was replaced, says nothing.
+        let since = moved
+            .iter()
+            .map(|(_, _, at)| *at)
+            .chain(parts.iter().map(|(_, _, at)| *at))
+            .max()
+            .unwrap_or(0);
+        let closed = outcome.closed_at.is_some_and(|at| at > since);
+        let waived = outcome.waived_at.is_some_and(|at| at > since);
         let now = direct
             .into_iter()
             .chain(moved.iter().map(|(_, s, _)| *s))
@@ -190,6 +219,8 @@ impl Walk<'_> {
 
         let status = if closed {
             Status::Closed
+        } else if waived {
+            Status::Waived
         } else if now.is_some() {
             Status::Due
         } else if !pending.is_empty() {
@@ -200,7 +231,7 @@ impl Walk<'_> {
             Status::Untouched
         };
         let strength = match status {
-            Status::Due | Status::Closed => now,
+            Status::Due | Status::Closed | Status::Waived => now,
             Status::Conditional => at_most,
             Status::Released | Status::Untouched => None,
         };
@@ -217,8 +248,10 @@ impl Walk<'_> {
             parameter,
             status,
             strength,
-            parts: parts.iter().map(|(r, _)| *r).collect(),
+            parts: parts.iter().map(|(r, _, _)| *r).collect(),
             stale: stale.map(|s| s.clause.as_str()),
+            asked: asked.map(|a| a.why),
+            unproven: unproven.iter().copied().collect(),
             moved: moved.iter().map(|(p, _, _)| *p).collect(),
             pending: pending.iter().map(|(p, _)| *p).collect(),
             still,
@@ -229,6 +262,7 @@ impl Walk<'_> {
             Visited {
                 status,
                 changed_at: outcome.changed_at,
+                unproven: unproven.clone(),
             },
         );
         PlanLine {
@@ -238,7 +272,26 @@ impl Walk<'_> {
             reason,
             waits_for,
             effort,
+            unproven: unproven.into_iter().collect(),
         }
+    }
+
+    /// Replaced parts that shake a parameter, how strongly, and since when.
+    fn shaken_by(&self, parameter: Parameter) -> Vec<(Replacement, Strength, u64)> {
+        let also = |r: Replacement| {
+            let mut cells = self.input.also.iter();
+            cells
+                .find(|(a, p, _)| *a == r && *p == parameter)
+                .map(|(_, _, s)| *s)
+        };
+        self.input
+            .replaced
+            .iter()
+            .filter_map(|(r, at)| {
+                let cell = self.tables.cell(*r, parameter).max(also(*r));
+                cell.map(|s| (*r, s, *at))
+            })
+            .collect()
     }
 
     /// Whether `upstream` is still open and `parameter` rests on it.

@@ -11,6 +11,8 @@ pub(super) struct Facts<'a> {
     pub strength: Option<Strength>,
     pub parts: Vec<Replacement>,
     pub stale: Option<&'a str>,
+    pub asked: Option<&'a str>,
+    pub unproven: Vec<Parameter>,
     pub moved: Vec<Parameter>,
     pub pending: Vec<Parameter>,
     pub still: Vec<Parameter>,
@@ -29,6 +31,15 @@ pub(super) fn sentence(facts: &Facts<'_>) -> String {
         Status::Conditional => {
             let names: Vec<&str> = facts.pending.iter().map(|p| p.in_sentence()).collect();
             format!("{label}: only if {} moves.", join_or(&names))
+        }
+        Status::Waived => format!("{label}: left out."),
+        Status::Released if !facts.unproven.is_empty() => {
+            let names: Vec<&str> = facts.unproven.iter().map(|p| p.in_sentence()).collect();
+            format!(
+                "{label}: released, but unproven, since {} {} left out.",
+                join_and(&names),
+                if names.len() == 1 { "was" } else { "were" }
+            )
         }
         Status::Released => {
             let names: Vec<&str> = facts.still.iter().map(|p| p.in_sentence()).collect();
@@ -59,6 +70,7 @@ fn causes(facts: &Facts<'_>) -> String {
             .map(|p| format!("{} moved", p.in_sentence())),
     );
     clauses.extend(facts.stale.map(str::to_owned));
+    clauses.extend(facts.asked.map(str::to_owned));
     let refs: Vec<&str> = clauses.iter().map(String::as_str).collect();
     join_and(&refs)
 }

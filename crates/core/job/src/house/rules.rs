@@ -28,6 +28,16 @@ pub enum RuleId {
     Covers,
     CubeBy,
     DeadHeat,
+    LoopOrLevel,
+    TubeOrNozzle,
+    BlockHeldBy,
+    SockAtHotChange,
+    PowerWhileWorking,
+    TubeCutBy,
+    LinerFumes,
+    FirstPiece,
+    FirstPrintSpeed,
+    MakersInstructions,
 }
 
 /// One school.
@@ -68,7 +78,7 @@ const fn o(id: &'static str, label: &'static str) -> RuleOption {
 }
 
 /// Every question.
-pub const RULES: [RuleSpec; 18] = [
+pub const RULES: [RuleSpec; 28] = [
     RuleSpec {
         id: RuleId::RetuneLoop,
         question: "When is the heater loop retuned?",
@@ -256,7 +266,7 @@ pub const RULES: [RuleSpec; 18] = [
     RuleSpec {
         id: RuleId::Covers,
         question: "Covers after a blob?",
-        decides: "",
+        decides: "At the hand over: whether covers left off are a fault.",
         options: &[
             o("refit", "Refit the covers"),
             o("leave_off", "Leave them off to see trouble sooner"),
@@ -287,5 +297,109 @@ pub const RULES: [RuleSpec; 18] = [
             o("say", "It is said on every page and left on"),
         ],
         why: "Nobody watches over it any more. A print of the printer's own is never touched.",
+    },
+    RuleSpec {
+        id: RuleId::LoopOrLevel,
+        question: "Heater loop or levelling first?",
+        decides: "In the plan: which of them comes first.",
+        options: &[
+            o("loop_first", "The heater loop first"),
+            o("level_first", "Level first"),
+        ],
+        why: "A swinging loop moves the nozzle's length; who levels first repeats it.",
+    },
+    RuleSpec {
+        id: RuleId::TubeOrNozzle,
+        question: "In a lined hot end, tube or nozzle first?",
+        decides: "In the plan: whether a new tube brings hot tightening and Z. On the tube's sheet: how it is seated.",
+        options: &[
+            o(
+                "tube_first",
+                "Tube to the bottom, nozzle tightened up against it hot",
+            ),
+            o("nozzle_first", "Nozzle first, tube pushed home on it"),
+        ],
+        why: "Pressed together there is no gap.",
+    },
+    RuleSpec {
+        id: RuleId::BlockHeldBy,
+        question: "What holds the block against the wrench?",
+        decides: "Tools and steps of every sheet on which the nozzle is turned.",
+        options: &[
+            o("wrench", "A second wrench on its flats"),
+            o("pliers", "Pliers"),
+            o("brace", "A brace against the block, sock left on"),
+        ],
+        why: "A slip tears wires.",
+    },
+    RuleSpec {
+        id: RuleId::SockAtHotChange,
+        question: "The sock at a hot change?",
+        decides: "On the nozzle's sheet: whether the sock comes off before heating and goes on again cold.",
+        options: &[o("off", "Off, refitted cold"), o("on", "Left on")],
+        why: "Grip against burns.",
+    },
+    RuleSpec {
+        id: RuleId::PowerWhileWorking,
+        question: "Power while working?",
+        decides: "The gates of cold steps that touch no wire: unplugged or switched on.",
+        options: &[
+            o(
+                "electrical",
+                "Off and unplugged for anything electrical, live and hot only for the nozzle",
+            ),
+            o("all", "Unplugged for all but heating"),
+        ],
+        why: "Wires and hands.",
+    },
+    RuleSpec {
+        id: RuleId::TubeCutBy,
+        question: "What cuts a tube?",
+        decides: "Tools and the cutting step of the tube's sheet. Side cutters crush, and are no choice.",
+        options: &[
+            o("cutter", "A tube cutter"),
+            o("guide", "A guide and a knife"),
+            o("blade", "A blade by eye"),
+        ],
+        why: "A square end seals.",
+    },
+    RuleSpec {
+        id: RuleId::LinerFumes,
+        question: "From what temperature is a liner's fume warned of?",
+        decides: "Whether the caution stands at heating steps of lined hot ends.",
+        options: &[o("c220", "{220 °C}"), o("c150", "{150 °C}")],
+        why: "Some distrust liners far below their softening, and ventilation costs nothing.",
+    },
+    RuleSpec {
+        id: RuleId::FirstPiece,
+        question: "Which piece is printed first after the repair?",
+        decides: "On the sheet of the first print.",
+        options: &[
+            o("baseline", "The baseline piece again"),
+            o("quick", "A quick small one"),
+            o("harsh", "A harsh one"),
+        ],
+        why: "Comparable beats quick. The long run comes last in any school.",
+    },
+    RuleSpec {
+        id: RuleId::FirstPrintSpeed,
+        question: "How fast is the first print?",
+        decides: "On the sheet of the first print: the speed override.",
+        options: &[
+            o("profile", "As the profile says"),
+            o("two_thirds", "At two thirds of it"),
+            o("stress", "At one and a half times, to stress it"),
+        ],
+        why: "Only what is printed alike can be compared.",
+    },
+    RuleSpec {
+        id: RuleId::MakersInstructions,
+        question: "The maker's instructions?",
+        decides: "At the intake: whether reading them is a step.",
+        options: &[
+            o("first", "Read before the first screw"),
+            o("as_needed", "As needed"),
+        ],
+        why: "What is read afterwards is read twice.",
     },
 ];

@@ -102,6 +102,9 @@ pub struct CheckFound {
     /// Pieces out and in, where they are counted.
     counted: Option<(f64, f64)>,
     told: Vec<Told>,
+    /// What was seen, in the technician's words; blank in what older versions kept.
+    #[serde(default)]
+    note: String,
 }
 
 impl CheckFound {
@@ -332,6 +335,7 @@ impl Station for Check {
             failed: None,
             counted: None,
             told: Vec::new(),
+            note: r.note.trim().to_owned(),
         };
         for ((i, tick), step) in ticks.iter().zip(&list.steps) {
             let path = format!("steps.{i}.reason");
@@ -412,6 +416,9 @@ impl Station for Check {
                     Some(field.value_says(&told.after, pen)),
                 ));
             }
+        }
+        if !own.note.is_empty() {
+            w.reasons.push(format!("Noted: {}", own.note));
         }
         for s in &own.skipped {
             w.reasons.push(format!("Skipped “{}”: {}", s.act, s.reason));

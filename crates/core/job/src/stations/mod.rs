@@ -17,7 +17,7 @@ mod taken;
 pub mod tram;
 mod trial;
 
-pub use acceptance::Acceptance;
+pub use acceptance::{Acceptance, ran_min};
 pub use check::Check;
 pub use compare::Compare;
 pub use drive::Drive;

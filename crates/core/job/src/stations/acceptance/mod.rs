@@ -21,7 +21,7 @@ use wattotherm_printer::Parameter;
 use super::{Answer, SetUp, Station, expanded_95};
 use crate::caution::SignalWord;
 use crate::context::Context;
-use crate::finding::{Band, Cause, Facts, Row, Words};
+use crate::finding::{Band, Cause, Facts, Finding, Row, Words};
 use crate::form::{Field, Form};
 use crate::house::{RuleId, ToleranceId};
 
@@ -116,6 +116,15 @@ pub struct AcceptanceFound {
     strings: f64,
     strings_most: f64,
     symptom: Option<Symptom>,
+}
+
+/// Minutes of printing after which a complaint came back at acceptance [min]; none where it didn't.
+#[must_use]
+pub fn ran_min(finding: &Finding) -> Option<f64> {
+    let own = &finding.facts.own;
+    let back = finding.facts.cause == Some(Cause::CameBack);
+    let ran = own.get("clean_min").and_then(serde_json::Value::as_f64)?;
+    (back && ran > 0.0).then_some(ran)
 }
 
 impl AcceptanceFound {

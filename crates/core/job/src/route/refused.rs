@@ -1,0 +1,166 @@
+//! Which deeds a job can have as it stands.
+
+use super::{Deed, Ending, LineState, Stop, Traveller};
+use wattotherm_printer::Replacement;
+
+/// Longest reason, in characters.
+const MOST_REASON: usize = 400;
+/// Longest name.
+const MOST_NAME: usize = 80;
+
+/// Why a deed is not done. Each is a sentence for the technician.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum DeedRefused {
+    /// What was typed can't be meant: which field, and what to do.
+    #[error("{message}")]
+    Typed {
+        /// Field of the deed.
+        field: &'static str,
+        /// What was wrong and what to do.
+        message: String,
+    },
+    /// The job isn't in a state for it.
+    #[error("{0}")]
+    State(String),
+}
+
+fn typed(field: &'static str, message: impl Into<String>) -> DeedRefused {
+    DeedRefused::Typed {
+        field,
+        message: message.into(),
+    }
+}
+
+impl Deed {
+    /// The same without blanks around what was typed.
+    #[must_use]
+    pub fn trimmed(mut self) -> Self {
+        let trim = |t: &mut String| *t = t.trim().to_owned();
+        match &mut self {
+            Self::HandedOn { to, reason } => {
+                trim(to);
+                trim(reason);
+            }
+            Self::PartAdded { reason, .. }
+            | Self::PartTaken { reason, .. }
+            | Self::CameBack { reason, .. }
+            | Self::Waived { reason, .. }
+            | Self::Paused { reason }
+            | Self::Ended { reason, .. }
+            | Self::Reopened { reason } => trim(reason),
+            Self::Resumed {} => {}
+        }
+        self
+    }
+
+    /// Checks that this can happen to a job that stands as its card says, with these parts; `finished` says
+    /// whether it is over.
+    /// # Errors
+    /// [`DeedRefused`] with what to do instead.
+    pub fn check(
+        &self,
+        card: &Traveller,
+        parts: &[Replacement],
+        finished: bool,
+    ) -> Result<(), DeedRefused> {
+        let long = self.reason().chars().count() > MOST_REASON;
+        let free = matches!(self, Self::Resumed {} | Self::HandedOn { .. });
+        if long || self.reason().trim().is_empty() && !free {
+            return Err(typed("reason", "Say why, in 1 to 400 characters."));
+        }
+        let over = matches!(self, Self::Reopened { .. } | Self::CameBack { .. });
+        if finished && !over {
+            return Err(DeedRefused::State(
+                "This job is over. Open it again first, or start a new one.".into(),
+            ));
+        }
+        match self {
+            Self::PartAdded { .. } => Ok(()),
+            Self::PartTaken { part, .. } => may_take(*part, card, parts),
+            Self::CameBack { after_min, .. } => match after_min {
+                Some(m) if !m.is_finite() || *m <= 0.0 || *m > 100_000.0 => Err(typed(
+                    "after_min",
+                    "Type minutes of printing, above 0 and at most 100 000, or leave it blank.",
+                )),
+                _ => Ok(()),
+            },
+            Self::Waived { stop, .. } => may_waive(stop, card),
+            Self::Paused { .. } if card.paused.is_some() => {
+                Err(DeedRefused::State("This job is paused already.".into()))
+            }
+            Self::Resumed {} if card.paused.is_none() => {
+                Err(DeedRefused::State("This job isn’t paused.".into()))
+            }
+            Self::HandedOn { to, .. } if to.trim().is_empty() || to.chars().count() > MOST_NAME => {
+                Err(typed("to", "Type who goes on with it, 1 to 80 characters."))
+            }
+            Self::Reopened { .. } if !finished => {
+                Err(DeedRefused::State("This job is open already.".into()))
+            }
+            Self::Ended {
+                how: Ending::Cancelled,
+                ..
+            } => may_cancel(card),
+            Self::Paused { .. }
+            | Self::Resumed {}
+            | Self::HandedOn { .. }
+            | Self::Ended { .. }
+            | Self::Reopened { .. } => Ok(()),
+        }
+    }
+}
+
+fn may_take(part: Replacement, card: &Traveller, parts: &[Replacement]) -> Result<(), DeedRefused> {
+    if !parts.contains(&part) {
+        return Err(DeedRefused::State(format!(
+            "The {} isn’t on this job.",
+            part.label()
+        )));
+    }
+    let key = Stop::Fit(part).to_string();
+    let fitted = |l: &super::TravellerLine| l.key == key && l.state == LineState::Closed;
+    match card.lines.iter().find(|l| fitted(l)) {
+        Some(l) => Err(DeedRefused::State(format!(
+            "The new one is fitted by this job’s record. If it never was, open “{}” again first; if the old one went back in, that is another part fitted: add it.",
+            l.title
+        ))),
+        None => Ok(()),
+    }
+}
+
+fn may_waive(stop: &str, card: &Traveller) -> Result<(), DeedRefused> {
+    let Some(line) = card.lines.iter().find(|l| l.key == stop) else {
+        return Err(typed("stop", "This job has no such station."));
+    };
+    if !line.is_open() {
+        return Err(DeedRefused::State(format!("“{}” isn’t open.", line.title)));
+    }
+    if !line.can_waive {
+        return Err(DeedRefused::State(match line.key.parse() {
+            Ok(Stop::HandOver) => {
+                "A job ends by its hand over. To end it otherwise, close it unfixed or cancel it."
+                    .into()
+            }
+            _ => format!(
+                "“{}” can’t be left out: what is new and gets hot is measured cold and heated attended. Send it to someone licensed if it can’t be done here.",
+                line.title
+            ),
+        }));
+    }
+    Ok(())
+}
+
+/// A job that fitted something is part of the printer's history: it can't be called off as if nothing was.
+fn may_cancel(card: &Traveller) -> Result<(), DeedRefused> {
+    let fitted = card
+        .lines
+        .iter()
+        .find(|l| matches!(l.key.parse(), Ok(Stop::Fit(_))) && l.state == LineState::Closed);
+    match fitted {
+        Some(l) => Err(DeedRefused::State(format!(
+            "“{}” is done: the printer isn’t as it was. Close the job unfixed; what is open stays in doubt.",
+            l.title
+        ))),
+        None => Ok(()),
+    }
+}

@@ -1,0 +1,281 @@
+//! Strip-and-fit sheets and the plain checks of every job. Common practice, no published source;
+//! a maker's own sheet, where there is one, goes first.
+
+mod around;
+mod bed;
+mod every_job;
+mod hot_end;
+mod path;
+mod strip;
+mod wires;
+
+use serde::Serialize;
+use utoipa::ToSchema;
+use wattotherm_printer::{HotEndKind, Part, Replacement, usual_print_c};
+
+use crate::gate::Gate;
+use crate::house::RuleId;
+use crate::{Caution, Context, SignalWord};
+
+pub use strip::tools_of;
+
+/// One step.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct Step {
+    /// Name of the step within its list: a tick belongs to it, whatever place the step has.
+    pub id: &'static str,
+    /// State the machine must be in.
+    pub gate: Gate,
+    /// The same on a chip; empty for any.
+    pub gate_says: String,
+    /// What to do.
+    pub act: String,
+    /// What proves it; may be empty.
+    pub check: String,
+    /// The usual mistake; may be empty.
+    pub mistake: String,
+    /// Caution at this step.
+    pub caution: Option<Caution>,
+}
+
+/// A list of steps.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct Sheet {
+    /// Name, e.g. "Strip and fit: tube".
+    pub title: &'static str,
+    /// Instruction as heading.
+    pub heading: String,
+    /// Steps in order.
+    pub steps: Vec<Step>,
+    /// Whether screws, clips and springs are counted out and in.
+    pub counts: bool,
+    /// House rule that decides here.
+    pub rule: Option<RuleId>,
+    /// Caution of the whole list.
+    pub caution: Option<Caution>,
+    /// What to know besides.
+    pub hints: Vec<String>,
+    /// Tools and consumables to lay out before the first screw.
+    pub tools: Vec<String>,
+}
+
+fn step(id: &'static str, gate: Gate, act: &str, check: &str) -> Step {
+    Step {
+        id,
+        gate,
+        gate_says: String::new(),
+        act: act.into(),
+        check: check.into(),
+        mistake: String::new(),
+        caution: None,
+    }
+}
+
+impl Step {
+    fn warned(mut self, signal: SignalWord, text: &str) -> Self {
+        self.caution = Some(Caution::new(signal, text));
+        self
+    }
+
+    fn not(mut self, mistake: &str) -> Self {
+        self.mistake = mistake.into();
+        self
+    }
+}
+
+fn list(title: &'static str, heading: &str, steps: Vec<Step>) -> Sheet {
+    Sheet {
+        title,
+        heading: heading.into(),
+        steps,
+        counts: false,
+        rule: None,
+        caution: None,
+        hints: Vec::new(),
+        tools: Vec::new(),
+    }
+}
+
+impl Sheet {
+    fn counted(mut self) -> Self {
+        self.counts = true;
+        self
+    }
+
+    fn by(mut self, rule: RuleId) -> Self {
+        self.rule = Some(rule);
+        self
+    }
+
+    fn with(mut self, tools: &[&str]) -> Self {
+        self.tools.extend(tools.iter().map(|t| (*t).to_owned()));
+        self
+    }
+
+    fn warned(mut self, signal: SignalWord, text: &str) -> Self {
+        self.caution = Some(Caution::new(signal, text));
+        self
+    }
+}
+
+/// The list with this name: `intake`, `baseline`, `power_up`, `first_print`, `hand_over`, or
+/// `fit.` and a replacement's id. An unknown name gives the steps of every job.
+#[must_use]
+pub fn sheet(name: &str, context: &Context) -> Sheet {
+    let pen = context.house.pen;
+    let mut s = written(name, context);
+    s.heading = pen.text(&s.heading);
+    for text in s.hints.iter_mut().chain(&mut s.tools) {
+        *text = pen.text(text);
+    }
+    for step in &mut s.steps {
+        step.act = pen.text(&step.act);
+        step.check = pen.text(&step.check);
+        step.mistake = pen.text(&step.mistake);
+        step.gate_says = step.gate.says(pen);
+    }
+    s
+}
+
+/// The list as it stands here: quantities in braces.
+fn written(name: &str, context: &Context) -> Sheet {
+    match name {
+        "intake" => every_job::intake(context),
+        "inspection" => around::inspection(),
+        "baseline" => every_job::baseline(),
+        "cause" => around::cause(context),
+        "power_up" => every_job::power_up(context),
+        "first_heat" => every_job::first_heat(context),
+        "first_print" => every_job::first_print(context),
+        "hand_over" => every_job::hand_over(context),
+        _ => match name.strip_prefix("fit.").and_then(Replacement::from_id) {
+            Some(r) => strip::merged(r, context),
+            None => any_part(None, context),
+        },
+    }
+}
+
+/// The sheet of one part by itself.
+fn of_part(r: Replacement, context: &Context) -> Sheet {
+    match r.part() {
+        Part::Nozzle if crate::route::is_stripped(context.replaced.iter().copied()) => {
+            hot_end::nozzle_cold(context)
+        }
+        Part::Nozzle => hot_end::nozzle(context),
+        Part::HeatBreak => hot_end::heat_break(r, context),
+        Part::HeaterBlock => hot_end::block(context),
+        Part::HotEndAssembly => hot_end::assembly(context),
+        Part::SiliconeSock => hot_end::sock(),
+        Part::HeaterCartridge => wires::heater(context),
+        Part::TemperatureSensor => wires::sensor(context),
+        Part::HotEndFan => wires::hot_end_fan(context),
+        Part::PartFan => wires::part_fan(context),
+        Part::ControlBoard => wires::board(context),
+        Part::Tube | Part::HotEndCoupler | Part::ExtruderCoupler => path::tube(r, context),
+        Part::ExtruderDrive if r == Replacement::TubeToDirectDrive => path::to_direct(context),
+        Part::ExtruderDrive | Part::ExtruderMotor => path::drive(r, context),
+        Part::FilamentCutter => path::cutter(context),
+        Part::BedSurface => bed::surface(context),
+        Part::BedProbe => bed::probe(context),
+        Part::Frame | Part::Bed => any_part(Some(r.part()), context),
+    }
+}
+
+fn lined(context: &Context) -> bool {
+    context.printer.hot_end == HotEndKind::Lined
+        && !context.replaced.contains(&Replacement::HeatBreakToAllMetal)
+}
+
+fn school(context: &Context, rule: RuleId) -> &'static str {
+    context.house.option(rule).id
+}
+
+/// Cold work that touches no wire: unplugged too, where the shop wants it so.
+fn cold(context: &Context) -> Gate {
+    match school(context, RuleId::PowerWhileWorking) {
+        "all" => Gate::Unplugged,
+        _ => Gate::Cold,
+    }
+}
+
+/// What holds the block, for tools and steps.
+fn holder(context: &Context) -> &'static str {
+    match school(context, RuleId::BlockHeldBy) {
+        "pliers" => "pliers for the block",
+        "brace" => "brace for the block",
+        _ => "second wrench for the block",
+    }
+}
+
+/// The caution of whoever heats a liner to `at_c` [°C], by this shop's rule.
+fn fumes(context: &Context, at_c: f64) -> Option<Caution> {
+    let from_c = match school(context, RuleId::LinerFumes) {
+        "c150" => 150.0,
+        _ => 220.0,
+    };
+    (lined(context) && at_c >= from_c).then(|| {
+        Caution::new(
+            SignalWord::Warning,
+            "Fumes of the liner. Ventilate, keep birds out of the room, and never heat it above the ceiling. No open flame on tube or joints.",
+        )
+    })
+}
+
+/// Where neither filament nor material is known [°C]: between the two commonest materials. Common practice.
+const USUAL_C: f64 = 230.0;
+/// Nothing is tightened colder [°C]: plastic in the thread reads as tight. Common practice.
+const LEAST_TIGHT_C: f64 = 200.0;
+
+/// Temperature at which a nozzle of this printer is tightened [°C]: by the house rule, never above the
+/// ceiling.
+#[must_use]
+pub fn tightening_c(context: &Context) -> f64 {
+    let top = context.house.ceiling(&context.printer).ceiling_c;
+    let wanted = match context.house.option(RuleId::HotTightening).id {
+        "c220" => 220.0,
+        "c230" => 230.0,
+        "c235" => 235.0,
+        // The hottest of this job's filaments; where none has a temperature yet, what its material usually wants.
+        _ => context
+            .filaments
+            .iter()
+            .chain(&context.filament)
+            .filter_map(|f| f.print_temp_c.or_else(|| usual_print_c(&f.material)))
+            .reduce(f64::max)
+            .unwrap_or(USUAL_C),
+    };
+    wanted.max(LEAST_TIGHT_C).min(top)
+}
+
+fn any_part(part: Option<Part>, context: &Context) -> Sheet {
+    let mut s = list(
+        "Strip and fit",
+        "Fit the new part after the maker's own sheet.",
+        vec![
+            strip::raise_head(),
+            strip::unload(),
+            strip::unplug(),
+            step(
+                "compare",
+                Gate::Cold,
+                "Compare the new part with the old one: size, plugs, voltage.",
+                "They match, or the difference is noted below.",
+            ),
+            step(
+                "fit",
+                cold(context),
+                "Fit the part; screws evenly, first turns by hand.",
+                "It sits without a step or a gap.",
+            ),
+            strip::tug(),
+        ],
+    )
+    .counted();
+    if let Some(p) = part {
+        s.heading = format!(
+            "Fit the new part ({}) after the maker's own sheet.",
+            p.label()
+        );
+    }
+    s
+}

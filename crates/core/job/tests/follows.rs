@@ -1,0 +1,688 @@
+//! One job that follows what happens: begun with anything, parts added and taken back, complaints that return,
+//! stations left out, endings; and the laws that hold whatever happens.
+
+#![allow(clippy::unwrap_used)]
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use petgraph::graphmap::DiGraphMap;
+use petgraph::visit::{Dfs, Reversed};
+use proptest::prelude::*;
+use serde_json::json;
+use wattotherm_job::Context;
+use wattotherm_job::chain::{ARROWS, Strength, default_cell};
+use wattotherm_job::house::{Choice, House, RuleId};
+use wattotherm_job::route::{
+    Begins, Deed, Ending, Event, JobFacts, LineState, Stop, Traveller, TravellerLine, parts_now,
+    traveller,
+};
+use wattotherm_job::sheets::sheet;
+use wattotherm_job::stations::{self, AnyStation};
+use wattotherm_job::{Gate, Waits};
+use wattotherm_measure::Verdict;
+use wattotherm_printer::{HotEndKind, Parameter, Part, Replacement};
+
+const PETG: i64 = 7;
+
+struct Story {
+    facts: JobFacts,
+    house: House,
+    events: Vec<Event>,
+}
+
+impl Story {
+    fn of(begins: Begins, replaced: &[Replacement]) -> Self {
+        Self {
+            facts: JobFacts {
+                begins,
+                replaced: replaced.iter().copied().collect(),
+                complaint: true,
+                filaments: vec![(PETG, "PETG, green".into())],
+                nozzles: 1,
+                lined: true,
+                ..JobFacts::default()
+            },
+            house: House::default(),
+            events: Vec::new(),
+        }
+    }
+
+    fn seq(&self) -> u64 {
+        self.events.len() as u64 + 1
+    }
+
+    /// Closes a stop with a value that moved or not.
+    fn close(&mut self, key: &str, verdict: Verdict, moved: bool) -> &mut Self {
+        let context = Context {
+            parameter: Some(Parameter::PrintTemp),
+            ..Context::default()
+        };
+        let readings = json!({"before": "230", "best": "230", "outcome": "good"});
+        let mut f = stations::Trial.evaluate(&readings, &context).unwrap();
+        f.facts.verdict = verdict;
+        f.facts.before = Some(100.0);
+        f.facts.after = (verdict == Verdict::Adjust).then_some(if moved { 110.0 } else { 100.0 });
+        f.facts.value_expanded = Some(0.1);
+        self.events.push(Event::Closed {
+            seq: self.seq(),
+            stop: key.parse().unwrap(),
+            finding: Box::new(f),
+        });
+        self
+    }
+
+    fn did(&mut self, deed: Deed) -> &mut Self {
+        self.events.push(Event::Did {
+            seq: self.seq(),
+            deed,
+        });
+        self
+    }
+
+    fn adds(&mut self, part: Replacement) -> &mut Self {
+        let reason = "it was worn too".into();
+        self.did(Deed::PartAdded { part, reason })
+    }
+
+    fn waives(&mut self, stop: &str) -> &mut Self {
+        let (stop, reason) = (stop.to_owned(), "no time before the show".into());
+        self.did(Deed::Waived { stop, reason })
+    }
+
+    fn comes_back(&mut self, after_min: f64) -> &mut Self {
+        let (after_min, reason) = (Some(after_min), "thin walls again".into());
+        self.did(Deed::CameBack { after_min, reason })
+    }
+
+    fn reopens(&mut self, key: &str) -> &mut Self {
+        self.events.push(Event::Reopened {
+            seq: self.seq(),
+            stop: key.parse().unwrap(),
+        });
+        self
+    }
+
+    fn card(&self) -> Traveller {
+        traveller(&self.house, &self.facts, &self.events)
+    }
+
+    fn keys(&self) -> Vec<String> {
+        self.card().lines.into_iter().map(|l| l.key).collect()
+    }
+
+    fn line(&self, key: &str) -> TravellerLine {
+        let card = self.card();
+        let line = card.lines.iter().find(|l| l.key == key).cloned();
+        line.unwrap_or_else(|| panic!("no {key} in {:?}", self.keys()))
+    }
+
+    fn works_until(&mut self, key: &str) -> &mut Self {
+        for _ in 0..60 {
+            match self.card().now {
+                Some(now) if now != key => self.close(&now, Verdict::Pass, false),
+                _ => break,
+            };
+        }
+        assert_eq!(self.card().now.as_deref(), Some(key));
+        self
+    }
+
+    fn works_through(&mut self) -> Vec<String> {
+        let mut done = Vec::new();
+        while let Some(now) = self.card().now {
+            assert!(done.len() < 80, "the job never ends: {done:?}");
+            self.close(&now, Verdict::Pass, false);
+            done.push(now);
+        }
+        done
+    }
+
+    fn chooses(&mut self, rule: RuleId, option: &str) -> &mut Self {
+        let (option, reason) = (option.into(), String::new());
+        self.house.choices.insert(rule, Choice { option, reason });
+        self
+    }
+}
+
+#[test]
+fn a_symptom_is_looked_into_before_a_part_is_replaced() {
+    let mut s = Story::of(Begins::Symptom, &[]);
+    assert_eq!(
+        s.keys(),
+        [
+            "intake",
+            "snapshot",
+            "baseline",
+            "cause",
+            "acceptance",
+            "compare",
+            "hand_over"
+        ]
+    );
+    s.works_until("cause").adds(Replacement::HotEndCoupler);
+    assert_eq!(s.line("fit.hot_end_coupler").waits_for, ["cause"]);
+    s.close("cause", Verdict::Pass, false);
+    assert_eq!(s.card().now.as_deref(), Some("fit.hot_end_coupler"));
+}
+
+#[test]
+fn a_check_up_verifies_what_was_asked_for_and_nothing_is_stripped() {
+    let all = Story::of(Begins::CheckUp { parameters: vec![] }, &[]);
+    for &p in Parameter::ALL {
+        if p == Parameter::OffsetXy {
+            continue; // one nozzle
+        }
+        let key = Stop::Parameter(p, p.per_filament().then_some(PETG)).to_string();
+        let line = all.line(&key);
+        assert_eq!(
+            (line.state, line.strength),
+            (LineState::Open, Some(Strength::Verify)),
+            "{key}"
+        );
+        assert!(
+            line.reason.contains("a check-up was asked for"),
+            "{}",
+            line.reason
+        );
+    }
+    assert!(!all.keys().contains(&"baseline".to_owned()));
+    let mut two = Story::of(
+        Begins::CheckUp {
+            parameters: vec![Parameter::Drive, Parameter::OffsetZ],
+        },
+        &[],
+    );
+    // What rests on them is opened only by a value that moves.
+    assert_eq!(two.line("flow.7").state, LineState::Conditional);
+    assert_eq!(
+        two.works_through(),
+        [
+            "snapshot",
+            "drive",
+            "offset_z",
+            "acceptance",
+            "compare",
+            "hand_over"
+        ]
+    );
+}
+
+#[test]
+fn a_bought_back_machine_is_inspected_switched_on_cold_and_heated_attended() {
+    let mut s = Story::of(Begins::Inspection, &[]);
+    let done = s.works_through();
+    assert_eq!(
+        done[..5],
+        [
+            "inspection",
+            "snapshot",
+            "sensor_type",
+            "power_up",
+            "ceiling"
+        ]
+    );
+    assert_eq!(done[5], "first_heat");
+    assert!(done.contains(&"drive".to_owned()) && !done.contains(&"baseline".to_owned()));
+}
+
+#[test]
+fn a_new_filament_redoes_what_belongs_to_it_and_nothing_of_the_machine() {
+    let mut s = Story::of(Begins::Filament, &[]);
+    assert_eq!(s.line("flow.7").strength, Some(Strength::Redo));
+    assert_eq!(
+        s.works_through(),
+        [
+            "snapshot",
+            "print_temp.7",
+            "volumetric_limit.7",
+            "flow.7",
+            "pressure_advance.7",
+            "retraction.7",
+            "acceptance",
+            "compare",
+            "hand_over"
+        ]
+    );
+}
+
+#[test]
+fn cold_ohms_come_before_the_first_heating_and_tightening_after_it() {
+    use Replacement as R;
+    let s = Story::of(
+        Begins::Parts,
+        &[
+            R::NozzleSame,
+            R::HeaterBlock,
+            R::HeatBreakToAllMetal,
+            R::SensorSameType,
+            R::HeaterCartridge,
+        ],
+    );
+    let keys = s.keys();
+    let at = |key: &str| keys.iter().position(|k| k == key).unwrap();
+    let careful = [
+        "fit.heat_break_to_all_metal",
+        "fit.heater_block",
+        "fit.heater_cartridge",
+        "fit.sensor_same_type",
+        "fit.nozzle_same",
+        "heater",
+        "sensor_type",
+        "power_up",
+        "ceiling",
+        "first_heat",
+        "hot_tighten",
+        "heater_loop",
+    ];
+    for pair in careful.windows(2) {
+        assert!(at(pair[0]) < at(pair[1]), "{pair:?} in {keys:?}");
+    }
+    let waits = s.line("first_heat").waits_for;
+    assert!(waits.contains(&"heater".into()) && waits.contains(&"sensor_type".into()));
+    // Alone it is changed hot, and the heater that was there heats it.
+    let nozzle = Story::of(Begins::Parts, &[R::NozzleSame, R::HeaterCartridge]).keys();
+    let at = |key: &str| nozzle.iter().position(|k| k == key).unwrap();
+    assert!(at("fit.nozzle_same") < at("fit.heater_cartridge"));
+}
+
+#[test]
+fn a_hot_end_and_a_tube_under_a_nozzle_backed_off_are_tightened_and_get_z_anew() {
+    for r in [
+        Replacement::HotEndSame,
+        Replacement::HotEndOther,
+        Replacement::Tube,
+        Replacement::HotEndCoupler,
+    ] {
+        let s = Story::of(Begins::Parts, &[r]);
+        assert!(s.keys().contains(&"hot_tighten".to_owned()), "{r:?}");
+        assert_eq!(s.line("offset_z").strength, Some(Strength::Redo), "{r:?}");
+    }
+    let mut metal = Story::of(Begins::Parts, &[Replacement::Tube]);
+    metal.facts.lined = false;
+    assert!(!metal.keys().contains(&"hot_tighten".to_owned()));
+    let mut pushed = Story::of(Begins::Parts, &[Replacement::Tube]);
+    pushed.chooses(RuleId::TubeOrNozzle, "nozzle_first");
+    assert!(!pushed.keys().contains(&"offset_z".to_owned()));
+}
+
+#[test]
+fn a_part_added_later_opens_what_it_shakes_and_keeps_the_rest() {
+    let mut s = Story::of(Begins::Parts, &[Replacement::ExtruderDrive]);
+    s.works_until("acceptance").adds(Replacement::NozzleSame);
+    assert_eq!(s.card().now.as_deref(), Some("fit.nozzle_same"));
+    assert_eq!(
+        s.line("drive").state,
+        LineState::Closed,
+        "a nozzle doesn't touch it"
+    );
+    assert_eq!(
+        s.line("flow.7").state,
+        LineState::Open,
+        "found with the old nozzle"
+    );
+    assert_eq!(s.line("first_print").state, LineState::Open);
+    assert_eq!(s.line("power_up").state, LineState::Closed);
+    // Taken back before it was fitted: all is as it was.
+    s.did(Deed::PartTaken {
+        part: Replacement::NozzleSame,
+        reason: "the old one is sharp".into(),
+    });
+    assert_eq!(s.card().now.as_deref(), Some("acceptance"));
+    assert_eq!(parts_now(&s.facts, &s.events), [Replacement::ExtruderDrive]);
+}
+
+#[test]
+fn a_second_new_nozzle_in_one_job_is_fitted_and_measured_again() {
+    let mut s = Story::of(Begins::Parts, &[Replacement::NozzleSame]);
+    s.works_until("acceptance").adds(Replacement::NozzleSame);
+    for key in ["fit.nozzle_same", "hot_tighten", "offset_z"] {
+        assert_eq!(s.line(key).state, LineState::Open, "{key}");
+    }
+}
+
+#[test]
+fn a_complaint_that_comes_back_goes_back_to_its_cause_with_the_false_fix_on_record() {
+    let mut s = Story::of(Begins::Parts, &[Replacement::NozzleSame]);
+    s.works_until("acceptance").comes_back(55.0);
+    assert_eq!(s.card().now.as_deref(), Some("cause"));
+    assert_eq!(
+        s.line("offset_z").state,
+        LineState::Closed,
+        "what was measured still holds"
+    );
+    let fixes = s.card().false_fixes;
+    assert_eq!(fixes.len(), 1);
+    assert_eq!(
+        fixes[0].says(),
+        "nozzle, same bore and material: it came back after 55 min"
+    );
+    s.close("cause", Verdict::Pass, false)
+        .adds(Replacement::Tube);
+    s.works_until("acceptance").comes_back(70.0);
+    let fixes = s.card().false_fixes;
+    assert_eq!(
+        fixes.iter().map(|f| (f.part, f.times)).collect::<Vec<_>>(),
+        [(Replacement::NozzleSame, 2), (Replacement::Tube, 1)]
+    );
+    assert_eq!(
+        s.card().now.as_deref(),
+        Some("cause"),
+        "looked for anew each time"
+    );
+    s.close("cause", Verdict::Pass, false)
+        .adds(Replacement::HotEndCoupler)
+        .works_through();
+    assert!(s.card().now.is_none());
+    assert_eq!(s.card().false_fixes.len(), 2, "the coupler held");
+}
+
+#[test]
+fn a_station_left_out_makes_unproven_what_rests_on_it() {
+    let mut s = Story::of(Begins::Parts, &[Replacement::ExtruderDrive]);
+    s.works_until("drive").waives("drive");
+    let drive = s.line("drive");
+    assert_eq!(
+        (drive.state, drive.line.as_str()),
+        (LineState::Waived, "left out: no time before the show")
+    );
+    assert_eq!(s.line("flow.7").unproven, ["Drive"]);
+    // Through the flow, though nothing says so directly.
+    assert_eq!(s.line("pressure_advance.7").unproven, ["Drive"]);
+    assert_eq!(s.line("acceptance").unproven, ["Drive"]);
+    s.works_through();
+    assert_eq!(
+        s.line("flow.7").unproven,
+        ["Drive"],
+        "measured, and still on an unproven drive"
+    );
+    s.reopens("drive").close("drive", Verdict::Pass, false);
+    assert!(s.card().lines.iter().all(|l| l.unproven.is_empty()));
+}
+
+#[test]
+fn a_value_only_due_by_one_left_out_is_released_as_unproven() {
+    let mut s = Story::of(Begins::Parts, &[Replacement::HeaterCartridge]);
+    s.works_until("heater_loop").waives("heater_loop");
+    let line = s.line("print_temp.7");
+    assert_eq!(line.state, LineState::Released);
+    assert_eq!(
+        line.reason,
+        "Print temperature: released, but unproven, since the heater loop was left out."
+    );
+}
+
+#[test]
+fn a_new_heater_or_sensor_and_the_hand_over_are_not_left_out() {
+    let s = Story::of(
+        Begins::Parts,
+        &[Replacement::HeaterCartridge, Replacement::SensorSameType],
+    );
+    for key in ["heater", "sensor_type", "first_heat", "hand_over"] {
+        assert!(!s.line(key).can_waive, "{key}");
+    }
+    assert!(s.line("baseline").can_waive && s.line("acceptance").can_waive);
+    let check = Story::of(Begins::CheckUp { parameters: vec![] }, &[]);
+    assert!(check.line("sensor_type").can_waive, "nothing new is heated");
+}
+
+#[test]
+fn a_job_that_ended_has_nothing_to_do_and_goes_on_when_that_was_wrong() {
+    let mut s = Story::of(Begins::Symptom, &[]);
+    s.works_until("cause");
+    s.did(Deed::Ended {
+        how: Ending::Unfixed,
+        reason: "a new board costs more than the printer".into(),
+    });
+    let card = s.card();
+    assert_eq!(
+        (card.now.clone(), card.ended.as_ref().unwrap().how),
+        (None, Ending::Unfixed)
+    );
+    assert!(!Waits::of(&card).due);
+    s.did(Deed::Reopened {
+        reason: "a board was given".into(),
+    });
+    assert_eq!(s.card().now.as_deref(), Some("cause"));
+}
+
+#[test]
+fn a_paused_job_keeps_its_place_and_waits_for_no_hand() {
+    let mut s = Story::of(Begins::Parts, &[Replacement::Tube]);
+    s.works_until("fit.tube");
+    s.did(Deed::Paused {
+        reason: "too tired for a blade".into(),
+    });
+    let waits = Waits::of(&s.card());
+    assert_eq!(waits.says, "Paused: too tired for a blade.");
+    assert!(!waits.due);
+    s.did(Deed::Resumed {});
+    assert_eq!(s.card().now.as_deref(), Some("fit.tube"));
+}
+
+#[test]
+fn a_shop_that_levels_first_finds_levelling_first() {
+    let mut s = Story::of(Begins::CheckUp { parameters: vec![] }, &[]);
+    let place = |s: &Story, key: &str| s.keys().iter().position(|k| k == key).unwrap();
+    assert!(place(&s, "heater_loop") < place(&s, "tram"));
+    s.chooses(RuleId::LoopOrLevel, "level_first");
+    assert!(place(&s, "offset_z") < place(&s, "heater_loop"));
+}
+
+#[test]
+fn small_jobs_have_minutes_that_people_believe() {
+    let hands = |r: Replacement| {
+        let mut s = Story::of(Begins::Parts, &[r]);
+        s.facts.complaint = false;
+        s.card().at_least.hands_min
+    };
+    let nozzle = hands(Replacement::NozzleSame);
+    assert!(
+        (18.0..=40.0).contains(&nozzle),
+        "a nozzle of the same bore takes {nozzle} min"
+    );
+    let cutter = hands(Replacement::FilamentCutter);
+    assert!(
+        (8.0..=20.0).contains(&cutter),
+        "a cutter takes {cutter} min"
+    );
+    let s = Story::of(Begins::Parts, &[Replacement::FilamentCutter]);
+    let mut planned = Story::of(Begins::Parts, &[Replacement::FilamentCutter]);
+    planned.facts.complaint = false;
+    assert!(s.keys().contains(&"baseline".to_owned()));
+    assert!(
+        !planned.keys().contains(&"baseline".to_owned()),
+        "nothing to compare"
+    );
+}
+
+/// What must not be done while something new was not measured cold, by its key.
+fn heats(key: &str) -> bool {
+    let cold = [
+        "intake",
+        "inspection",
+        "snapshot",
+        "baseline",
+        "cause",
+        "power_up",
+        "heater",
+        "sensor_type",
+        "ceiling",
+        "compare",
+        "hand_over",
+    ];
+    !key.starts_with("fit.") && !cold.contains(&key)
+}
+
+fn waived_above(card: &Traveller, key: &str) -> BTreeSet<String> {
+    let Ok(Stop::Parameter(p, f)) = key.parse() else {
+        return BTreeSet::new();
+    };
+    let mut g = DiGraphMap::<Parameter, ()>::new();
+    for a in ARROWS {
+        g.add_edge(a.upstream, a.downstream, ());
+    }
+    let mut above = BTreeSet::new();
+    if !g.contains_node(p) {
+        return above;
+    }
+    let mut walk = Dfs::new(Reversed(&g), p);
+    while let Some(up) = walk.next(Reversed(&g)) {
+        let stop = Stop::Parameter(up, if up.per_filament() { f } else { None }).to_string();
+        let line = card.lines.iter().find(|l| l.key == stop);
+        if up != p && line.is_some_and(|l| l.state == LineState::Waived) {
+            above.insert(line.unwrap().title.clone());
+        }
+    }
+    above
+}
+
+proptest! {
+    /// Whatever is added, taken back, closed, left out, opened again, whatever comes back.
+    #[test]
+    fn the_laws_of_the_plan_hold_whatever_happens(
+        begins in prop_oneof![
+            Just(Begins::Parts), Just(Begins::Symptom), Just(Begins::Inspection), Just(Begins::Filament),
+            Just(Begins::CheckUp { parameters: vec![] }),
+        ],
+        replaced in proptest::collection::btree_set(proptest::sample::select(Replacement::ALL.to_vec()), 0..4),
+        lined in any::<bool>(),
+        deeds in proptest::collection::vec((0u8..12, any::<proptest::sample::Index>(), proptest::sample::select(Replacement::ALL.to_vec())), 40),
+    ) {
+        let mut s = Story::of(begins, &replaced.iter().copied().collect::<Vec<_>>());
+        s.facts.lined = lined;
+        for (what, pick, part) in deeds {
+            let before = s.card();
+            match (what, &before.now) {
+                (0, _) => { s.adds(part); }
+                (1, _) => {
+                    let parts = parts_now(&s.facts, &s.events);
+                    if !parts.is_empty() {
+                        let part = parts[pick.index(parts.len())];
+                        s.did(Deed::PartTaken { part, reason: "not needed".into() });
+                    }
+                }
+                (2, _) => { s.comes_back(40.0); }
+                (3, _) => {
+                    let open: Vec<_> = before.lines.iter().filter(|l| l.is_open() && l.can_waive).map(|l| l.key.clone()).collect();
+                    if !open.is_empty() {
+                        let key = open[pick.index(open.len())].clone();
+                        s.waives(&key);
+                    }
+                }
+                (4, _) => {
+                    let done: Vec<_> = before.lines.iter().filter(|l| matches!(l.state, LineState::Closed | LineState::Waived)).map(|l| l.key.clone()).collect();
+                    if !done.is_empty() {
+                        let key = done[pick.index(done.len())].clone();
+                        s.reopens(&key);
+                    }
+                }
+                (5, Some(now)) => { let now = now.clone(); s.close(&now, Verdict::Adjust, true); }
+                (6, Some(now)) => { let now = now.clone(); s.close(&now, Verdict::Stop, false); }
+                (_, Some(now)) => { let now = now.clone(); s.close(&now, Verdict::Pass, false); }
+                (_, None) => {}
+            }
+            let card = s.card();
+            let state: BTreeMap<&str, &TravellerLine> = card.lines.iter().map(|l| (l.key.as_str(), l)).collect();
+            prop_assert_eq!(state.len(), card.lines.len(), "a station stands twice on the card");
+            prop_assert!(card.at_least.hands_min <= card.at_most.hands_min + 1e-9);
+            for l in &card.lines {
+                prop_assert!(l.waits_for.iter().all(|w| state.get(w.as_str()).is_some_and(|u| u.is_open()) && *w != l.key), "{} waits for {:?}", l.key, l.waits_for);
+                if let Ok(Stop::Parameter(..)) = l.key.parse() {
+                    prop_assert_eq!(l.unproven.iter().cloned().collect::<BTreeSet<_>>(), waived_above(&card, &l.key), "{}", l.key);
+                }
+                if !l.can_waive {
+                    prop_assert_ne!(l.state, LineState::Waived, "{}", &l.key);
+                }
+            }
+            // Nothing is heated before what is new was measured cold, and joints are tightened after that.
+            if let Some(now) = card.now.as_deref().filter(|k| heats(k)) {
+                for first in ["heater", "power_up", "first_heat"] {
+                    let open = state.get(first).is_some_and(|l| l.is_open());
+                    prop_assert!(!open || now == "first_heat" && first == "first_heat", "{now} before {first}");
+                }
+                let parts = parts_now(&s.facts, &s.events);
+                let new_sensor = parts.iter().any(|r| default_cell(*r, Parameter::SensorType).is_some());
+                prop_assert!(!new_sensor || !state["sensor_type"].is_open(), "{now} before the sensor");
+            }
+            // Done work is kept where no new part shakes it.
+            if what == 0 {
+                for l in before.lines.iter().filter(|l| l.state == LineState::Closed) {
+                    if let Ok(Stop::Parameter(p, _)) = l.key.parse()
+                        && default_cell(part, p).is_none()
+                        && p != Parameter::OffsetZ
+                    {
+                        prop_assert_eq!(state[l.key.as_str()].state, LineState::Closed, "{} after {:?}", l.key, part);
+                    }
+                }
+            }
+            if what == 2 {
+                prop_assert!(state["cause"].is_open() && state["acceptance"].is_open());
+            }
+        }
+        // It can always be brought to an end.
+        for _ in 0..120 {
+            let Some(now) = s.card().now else { break };
+            s.close(&now, Verdict::Pass, false);
+        }
+        prop_assert!(s.card().now.is_none());
+        prop_assert!(s.card().lines.iter().all(|l| !l.is_open()));
+    }
+
+    /// A strip over several parts: every shared step once, nothing of a part lost, hot work before the plug is
+    /// pulled, pieces counted once.
+    #[test]
+    fn the_sheets_of_a_strip_are_one(
+        parts in proptest::collection::btree_set(proptest::sample::select(Replacement::ALL.to_vec()), 1..6),
+        lined in any::<bool>(),
+        nozzle_first in any::<bool>(),
+    ) {
+        let mut s = Story::of(Begins::Parts, &parts.iter().copied().collect::<Vec<_>>());
+        s.facts.lined = lined;
+        if nozzle_first {
+            s.chooses(RuleId::TubeOrNozzle, "nozzle_first");
+        }
+        let order: Vec<Replacement> = s.keys().iter().filter_map(|k| k.strip_prefix("fit.").and_then(Replacement::from_id)).collect();
+        prop_assert_eq!(order.len(), parts.len());
+        let mut context = Context {
+            replaced: order.clone(),
+            strip: order.clone(),
+            house: s.house.clone(),
+            ..Context::default()
+        };
+        context.printer.hot_end = if lined { HotEndKind::Lined } else { HotEndKind::AllMetal };
+        let alone = Context { strip: Vec::new(), ..context.clone() };
+        let (mut seen, mut alone_ids) = (Vec::new(), Vec::new());
+        let mut unplugged = false;
+        let mut counted = 0;
+        for r in &order {
+            let name = format!("fit.{}", r.id());
+            let (merged, whole) = (sheet(&name, &context), sheet(&name, &alone));
+            counted += usize::from(merged.counts);
+            for step in &merged.steps {
+                if step.gate == Gate::Unplugged {
+                    unplugged = true;
+                }
+                prop_assert!(!(unplugged && matches!(step.gate, Gate::Hot { .. })), "{:?}: {} is hot after the plug was pulled", order, step.id);
+                seen.push(step.id);
+            }
+            let shared = ["raise_head", "unload", "unplug", "cool_down", "tug", "sock_on", "sock_off"];
+            let own = |s: &wattotherm_job::sheets::Sheet| -> Vec<&str> { s.steps.iter().map(|p| p.id).filter(|id| !shared.contains(id)).collect() };
+            prop_assert_eq!(own(&merged), own(&whole));
+            alone_ids.extend(whole.steps.iter().map(|p| p.id).filter(|id| shared.contains(id)));
+        }
+        for id in ["raise_head", "unload", "unplug", "tug"] {
+            let times = seen.iter().filter(|s| **s == id).count();
+            prop_assert_eq!(times, usize::from(alone_ids.contains(&id)), "{} in {:?}", id, &seen);
+        }
+        let any_counts = order.iter().any(|r| sheet(&format!("fit.{}", r.id()), &alone).counts);
+        prop_assert_eq!(counted, usize::from(any_counts));
+        // Fingers first, hot later: a nozzle started in new pieces is not heated on its sheet.
+        if order.iter().any(|r| matches!(r.part(), Part::HeatBreak | Part::HeaterBlock | Part::HotEndAssembly)) {
+            for r in order.iter().filter(|r| r.part() == Part::Nozzle) {
+                let cold = sheet(&format!("fit.{}", r.id()), &context);
+                let hot = cold.steps.iter().any(|p| matches!(p.gate, Gate::Hot { .. }));
+                prop_assert!(!hot);
+            }
+        }
+    }
+}

@@ -1,0 +1,159 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { NButton, NModal, useMessage } from 'naive-ui'
+import { computed, ref, watch } from 'vue'
+
+import { ServerError, answer, client, get, type Schemas } from '../api/client'
+import { numberOf } from '../api/words'
+import ChoiceRow from '../ui/ChoiceRow.vue'
+import PickList from '../ui/PickList.vue'
+import TextLine from '../ui/TextLine.vue'
+
+/* What happened to a job besides its stations: one question, then what it needs to know. */
+type Deed = Schemas['Deed']
+type What = Deed['deed'] | 'unfixed' | 'cancelled'
+const shown = defineModel<boolean>('shown', { required: true })
+const props = defineProps<{ page: Schemas['JobPage'] }>()
+const emit = defineEmits<{ done: [card: Schemas['Traveller']] }>()
+const queries = useQueryClient()
+const message = useMessage()
+const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
+
+const what = ref<What>('part_added')
+const part = ref('')
+const minutes = ref('')
+const to = ref('')
+const reason = ref('')
+const failure = ref('')
+const over = computed(() => props.page.job.ended != null)
+const paused = computed(() => props.page.traveller.paused != null)
+const options = computed<{ value: What; label: string }[]>(() => {
+  const back = { value: 'came_back' as const, label: 'the complaint came back' }
+  if (over.value) return [{ value: 'reopened', label: 'it goes on: that was no end' }, back]
+  const options: { value: What; label: string }[] = [{ value: 'part_added', label: 'one more part' }]
+  if (props.page.job.replaced.length)
+    options.push({ value: 'part_taken', label: 'a part not replaced after all' })
+  options.push(
+    back,
+    paused.value ? { value: 'resumed', label: 'work goes on' } : { value: 'paused', label: 'pause' },
+    { value: 'handed_on', label: 'somebody else goes on' },
+    { value: 'unfixed', label: 'end, not fixed' },
+    { value: 'cancelled', label: 'cancel' },
+  )
+  return options
+})
+watch(shown, (now) => {
+  if (!now) return
+  failure.value = ''
+  if (!options.value.some((o) => o.value === what.value)) what.value = options.value[0]?.value ?? 'part_added'
+})
+const label = computed(() => {
+  const names = (catalogue.value?.parts ?? []).flatMap((p) => p.replacements)
+  return new Map(names.map((n) => [n.id as string, n.label]))
+})
+const parts = computed(() => {
+  const ids = what.value === 'part_taken' ? (props.page.job.replaced as string[]) : [...label.value.keys()]
+  return ids.map((id) => ({ value: id, label: label.value.get(id) ?? id }))
+})
+const why: Record<What, string> = {
+  part_added: 'Why is it replaced?',
+  part_taken: 'Why not?',
+  came_back: 'What was seen?',
+  waived: 'Why?',
+  paused: 'Why? The job keeps its place.',
+  resumed: '',
+  handed_on: 'What should they know?',
+  ended: 'Why?',
+  unfixed: 'Why is it left as it is? What is open stays in doubt.',
+  cancelled: 'Why?',
+  reopened: 'Why does it go on?',
+}
+const replacement = computed(() => part.value as Schemas['Replacement'])
+function deed(): Deed | null {
+  const r = reason.value
+  switch (what.value) {
+    case 'part_added':
+    case 'part_taken':
+      return part.value ? { deed: what.value, part: replacement.value, reason: r } : null
+    case 'came_back':
+      return { deed: 'came_back', after_min: numberOf(minutes.value), reason: r }
+    case 'handed_on':
+      return { deed: 'handed_on', to: to.value, reason: r }
+    case 'unfixed':
+    case 'cancelled':
+      return { deed: 'ended', how: what.value, reason: r }
+    case 'paused':
+    case 'reopened':
+      return { deed: what.value, reason: r }
+    case 'resumed':
+      return { deed: 'resumed' }
+    default:
+      return null
+  }
+}
+async function note() {
+  failure.value = ''
+  const body = deed()
+  if (!body) {
+    failure.value = 'Choose the part.'
+    return
+  }
+  if (what.value === 'came_back' && minutes.value.trim() && numberOf(minutes.value) === null) {
+    failure.value = `“${minutes.value}” is no number of minutes. Type it like 55, or leave it blank.`
+    return
+  }
+  try {
+    const params = { path: { id: props.page.job.id } }
+    const card = await answer(client.POST('/api/v1/jobs/{id}/deeds', { params, body }))
+    shown.value = false
+    message.info('Noted. The plan follows.')
+    part.value = minutes.value = to.value = reason.value = ''
+    await queries.invalidateQueries()
+    emit('done', card)
+  } catch (e) {
+    failure.value = e instanceof ServerError ? e.problem.detail : String(e)
+  }
+}
+</script>
+
+<template>
+  <NModal v-model:show="shown">
+    <div class="sheet dialog" role="dialog" aria-modal="true" aria-labelledby="deed-title">
+      <h1 id="deed-title">What happened to job {{ page.job.id }}?</h1>
+      <ChoiceRow v-model="what" name="deed" label="What happened" :options="options" />
+      <PickList
+        v-if="what === 'part_added' || what === 'part_taken'"
+        id="deed-part"
+        v-model="part"
+        label="Which part"
+        :options="parts"
+      />
+      <TextLine
+        v-if="what === 'came_back'"
+        id="deed-minutes"
+        v-model="minutes"
+        label="After how many minutes of printing, if seen"
+        decimal
+      />
+      <TextLine v-if="what === 'handed_on'" id="deed-to" v-model="to" label="Who goes on" />
+      <TextLine
+        v-if="what !== 'resumed'"
+        id="deed-reason"
+        v-model="reason"
+        :label="why[what] ?? 'Why?'"
+        @enter="note"
+      />
+      <p v-if="failure" class="error" role="alert">{{ failure }}</p>
+      <div class="ways">
+        <NButton type="primary" @click="note">Note it</NButton>
+        <NButton @click="shown = false">Leave it as it is</NButton>
+      </div>
+    </div>
+  </NModal>
+</template>
+
+<style scoped>
+.dialog {
+  width: min(640px, 94vw);
+}
+</style>
