@@ -221,6 +221,9 @@ export async function workTo(page: Page, request: APIRequestContext, job: number
       await close(page)
     } else if (now === 'hot_tighten') await tightenAsAsked(page)
     else if (now === 'acceptance') await accept(page)
+    else if (now?.startsWith('flow')) await goodWalls(page)
+    else if (/^(retraction|pressure_advance|print_temp|volumetric_limit)/.test(now ?? ''))
+      await asItWas(page, now ?? '')
     else await tickOpen(page)
   }
   throw new Error(`never came to ${stop}`)
@@ -256,4 +259,22 @@ export async function happened(
   if (told.reason) await dialog.getByLabel(told.reason[0]).fill(told.reason[1])
   await dialog.getByRole('button', { name: 'Note it' }).click()
   await expect(dialog).toHaveCount(0)
+}
+
+/** Walls that measure as they should. */
+export async function goodWalls(page: Page) {
+  await pick(page, 'Instrument', 'micrometer')
+  for (const side of [1, 2, 3, 4])
+    await fillAll(page, { [`side ${side}, low`]: '0.45', [`side ${side}, high`]: '0.452' })
+  await expect(verdict(page)).toContainText('Pass: flow')
+  await close(page)
+}
+
+/** A trial that finds the value of `ownFilament` again. */
+export async function asItWas(page: Page, stop: string) {
+  const values = { retraction: '4.8', pressure_advance: '0.5', print_temp: '230', volumetric_limit: '9' }
+  await page.getByLabel('Best now', { exact: true }).fill(values[stop.split('.')[0] as keyof typeof values])
+  await page.getByRole('radio', { name: /the value under/ }).check()
+  await expect(verdict(page)).toContainText('Pass')
+  await close(page)
 }

@@ -462,11 +462,18 @@ impl Store {
     ) -> Result<i64, StoreError> {
         let key = stop.to_string();
         let tx = self.conn.transaction()?;
-        let Some(previous) = last_closing(&tx, job.id, &key)? else {
+        let previous = last_closing(&tx, job.id, &key)?;
+        let left_out: bool = tx.query_row(
+            "SELECT EXISTS (SELECT 1 FROM deed d JOIN logbook l ON l.id = d.log_id
+             WHERE d.job_id = ?1 AND l.stop = ?2 AND json_extract(d.deed, '$.deed') = 'waived')",
+            params![job.id, key],
+            |r| r.get(0),
+        )?;
+        if previous.is_none() && !left_out {
             return Err(StoreError::Conflict(
                 "This station was never closed, so there is nothing to reopen.".into(),
             ));
-        };
+        }
         if let Some(other) = open_job(&tx, job.printer_id)?.filter(|o| *o != job.id) {
             return Err(StoreError::Conflict(format!(
                 "Job {other} is open on this printer, and there can be one. Hand it over first; then this one can be opened again."
@@ -483,16 +490,18 @@ impl Store {
                 stop: Some(&key),
                 who: &job.technician,
                 text: &text,
-                supersedes: Some(previous),
+                supersedes: previous,
                 ..Line::default()
             },
         )?;
         // What was typed since stays; after a stop everything is read anew.
-        tx.execute(
+        if let Some(previous) = previous {
+            tx.execute(
             "INSERT OR IGNORE INTO draft (job_id, stop, readings, at) SELECT job_id, stop, readings, ?2 FROM closing WHERE log_id = ?1 AND (SELECT verdict FROM logbook WHERE id = ?1) IS NOT 'stop'",
             params![previous, at],
         )?;
-        unfit_in(&tx, job.printer_id, previous, seq, at)?;
+            unfit_in(&tx, job.printer_id, previous, seq, at)?;
+        }
         reopen_in(&tx, job.id)?;
         tx.commit()?;
         Ok(seq)

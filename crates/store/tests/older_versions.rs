@@ -9,8 +9,9 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use serde_json::{Value, json};
+use wattotherm_job::route::{Begins, traveller};
 use wattotherm_measure::Verdict;
-use wattotherm_store::{JobFile, LogFilter, OpenOptions, Store};
+use wattotherm_store::{JobEnd, JobFile, LogFilter, OpenOptions, Store};
 
 fn fixture(name: &str) -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR"))
@@ -104,7 +105,7 @@ fn holds(store: &Store) {
     let house = store.house().unwrap();
     for job in store.jobs().unwrap() {
         let facts = store.job_facts(&job).unwrap();
-        let line = wattotherm_job::route::traveller(&house, &facts, &store.events(job.id).unwrap());
+        let line = traveller(&house, &facts, &store.events(job.id).unwrap());
         assert!(!line.lines.is_empty());
     }
 }
@@ -136,6 +137,41 @@ fn the_database_of_schema_6_opens() {
     }
     assert!(logs > 0);
     assert!(folder.path().join("shop.files").is_dir());
+}
+
+#[test]
+fn the_database_of_schema_7_opens_and_its_jobs_stand_as_they_stood() {
+    let (store, _folder) = opened("database-7.sqlite");
+    store.check_whole().unwrap();
+    let house = store.house().unwrap();
+    let jobs = store.jobs().unwrap();
+    assert_eq!(jobs.len(), 7);
+    for job in jobs {
+        assert_eq!(job.begins, Begins::Parts);
+        assert_eq!(job.replaced, job.began_with);
+        assert!(!job.replaced.is_empty());
+        let facts = store.job_facts(&job).unwrap();
+        let card = traveller(&house, &facts, &store.events(job.id).unwrap());
+        if job.finished_at.is_some() {
+            assert_eq!(job.ended, Some(JobEnd::HandedOver));
+            // What today's plan would ask for was no part of it.
+            assert_eq!(card.now, None);
+            assert!(card.lines.iter().all(|l| !l.is_open()), "job {}", job.id);
+        } else {
+            assert_eq!(job.ended, None);
+            assert!(card.now.is_some(), "job {}", job.id);
+        }
+    }
+    let raw = rusqlite::Connection::open(fixture("database-7.sqlite")).unwrap();
+    let marks: i64 = raw
+        .query_row("SELECT count(*) FROM stale", [], |r| r.get(0))
+        .unwrap();
+    let printers = store.printers().unwrap();
+    let kept: usize = printers
+        .iter()
+        .map(|p| store.stale(p.id).unwrap().len())
+        .sum();
+    assert_eq!(kept, usize::try_from(marks).unwrap());
 }
 
 #[test]
@@ -176,6 +212,8 @@ fn job_files_of_older_formats_import_and_export_the_same() {
         "job-1-open.json",
         "job-2-finished.json",
         "job-2-open.json",
+        "job-3-finished.json",
+        "job-3-open.json",
     ] {
         let folder = tempfile::tempdir().unwrap();
         let mut store =
@@ -186,13 +224,19 @@ fn job_files_of_older_formats_import_and_export_the_same() {
         let before: Value = serde_json::from_str(&read(name)).unwrap();
         assert_eq!(out["job"]["complaint"], before["job"]["complaint"]);
         assert_eq!(out["filaments"], before["filaments"]);
+        // Before format 4 a job began with parts, and one that was over was handed over.
+        assert_eq!(out["job"]["begins"]["with"], "parts");
+        let over = before["finished_at"].is_string();
+        assert_eq!(out["ended"] == "handed_over", over, "{name}");
         let (got, want) = (
             out["entries"].as_array().unwrap(),
             before["entries"].as_array().unwrap(),
         );
         assert_eq!(got.len(), want.len());
         for (g, w) in got.iter().zip(want) {
-            assert_eq!(g["stop"], w["station"]);
+            // Formats 1 and 2 said station for stop.
+            let stop = w.get("station").unwrap_or(&w["stop"]);
+            assert_eq!(&g["stop"], stop);
             assert_eq!(g["at"], w["at"]);
             assert_eq!(g["readings"], w["readings"]);
         }

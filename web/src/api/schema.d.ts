@@ -1985,18 +1985,17 @@ export interface components {
         };
         /** @description A replaced part after which the complaint came back: it didn't explain it. */
         FalseFix: {
-            /**
-             * Format: double
-             * @description After how many minutes of printing the complaint came back last, where that was seen [min].
-             */
-            after_min?: number | null;
+            /** @description After how many minutes of printing the complaint came back, where that was seen [min]. */
+            after_min: number[];
             /** @description Its name. */
             label: string;
             /** @description Which part. */
             part: components["schemas"]["Replacement"];
+            /** @description The same in words, e.g. "it came back after 55 and 70 min". */
+            says: string;
             /**
              * Format: int32
-             * @description How many times it came back after it.
+             * @description Count of times it came back after it.
              */
             times: number;
         };

@@ -9,7 +9,6 @@ import TravellerCard from '../ui/TravellerCard.vue'
 /* The route card of a job: whose it is, its stations, what is left. */
 const props = defineProps<{ page: Schemas['JobPage']; active: string }>()
 const emit = defineEmits<{ deed: [] }>()
-const after = (f: Schemas['FalseFix']) => (f.after_min == null ? '' : ` after ${Math.round(f.after_min)} min`)
 const end = computed(() => props.page.job.ended)
 </script>
 
@@ -18,7 +17,7 @@ const end = computed(() => props.page.job.ended)
     <strong>{{ page.printer.name }}</strong> <span class="quiet">job {{ page.job.id }}</span>
     <p class="quiet">{{ page.job.complaint || 'no complaint' }}</p>
     <p v-for="f in page.traveller.false_fixes" :key="f.part" class="quiet">
-      Not explained by the new {{ f.label }}: it came back{{ after(f) }}.
+      Not explained by the new {{ f.label }}: {{ f.says }}.
     </p>
     <p v-if="page.traveller.paused" class="state">Paused: {{ page.traveller.paused }}</p>
     <p v-if="page.traveller.ended" class="state">

@@ -53,7 +53,10 @@ const label = computed(() => {
 })
 const parts = computed(() => {
   const ids = what.value === 'part_taken' ? (props.page.job.replaced as string[]) : [...label.value.keys()]
-  return ids.map((id) => ({ value: id, label: label.value.get(id) ?? id }))
+  // In the order of the alphabet, so that “tube” is the tube and not what else begins with it.
+  return ids
+    .map((id) => ({ value: id, label: label.value.get(id) ?? id }))
+    .sort((a, b) => a.label.localeCompare(b.label))
 })
 const why: Record<What, string> = {
   part_added: 'Why is it replaced?',
@@ -154,6 +157,9 @@ async function note() {
 
 <style scoped>
 .dialog {
+  display: flex;
+  flex-direction: column;
+  gap: 12px;
   width: min(640px, 94vw);
 }
 </style>

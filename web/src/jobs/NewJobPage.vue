@@ -167,11 +167,12 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
         label="What does the job begin with?"
         :options="[
           { value: 'parts', label: 'replaced parts' },
-          { value: 'symptom', label: 'something is wrong' },
+          { value: 'symptom', label: 'a fault' },
           { value: 'check_up', label: 'check-up' },
           { value: 'inspection', label: 'bought-back machine' },
           { value: 'filament', label: 'new filament' },
         ]"
+        class="variant"
       />
       <h1>{{ heading[draft.begins](page.printer.name) }}</h1>
       <p class="quiet">{{ says[draft.begins] }} {{ page.printer.kind }}</p>

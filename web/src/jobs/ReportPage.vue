@@ -109,9 +109,7 @@ function print() {
         >
       </p>
       <p v-for="f in page.traveller.false_fixes" :key="f.part">
-        The new {{ f.label }} did not explain the complaint: it came back{{
-          f.after_min == null ? '' : ` after ${Math.round(f.after_min)} min`
-        }}.
+        The new {{ f.label }} did not explain the complaint: {{ f.says }}.
       </p>
       <ul v-if="page.deeds.length" class="deeds">
         <li v-for="d in page.deeds" :key="d.seq">{{ moment(d.at) }}: {{ d.says }}</li>

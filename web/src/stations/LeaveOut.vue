@@ -50,6 +50,9 @@ async function leave() {
 
 <style scoped>
 .dialog {
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
   width: min(460px, 94vw);
 }
 </style>

@@ -8,7 +8,7 @@ use wattotherm_printer::{FilamentFacts, Parameter, PrinterFacts, Replacement};
 use crate::context::{Comes, Context, ExpectedSetting};
 use crate::finding::Finding;
 use crate::house::House;
-use crate::route::{FalseFix, Stop, Traveller};
+use crate::route::{Stop, Traveller};
 use crate::stations::ran_min;
 
 /// A value in force on a printer.
@@ -126,7 +126,9 @@ impl Situation<'_> {
             adjusts_so_far: line.map_or(0, |l| l.adjusts),
             replaced: self.replaced.to_vec(),
             strip: self.strip(),
-            false_fixes: self.card.false_fixes.iter().map(FalseFix::says).collect(),
+            false_fixes: (self.card.false_fixes.iter())
+                .map(|f| format!("{}: {}", f.label, f.says))
+                .collect(),
             baseline: self.noted_at(Stop::Baseline),
             // A time after which it came back at acceptance is one more time to failure.
             failure_times_min: (self.failure_times_min.iter().copied())

@@ -164,24 +164,25 @@ impl Deed {
     pub fn says(&self, title_of: impl Fn(&str) -> String) -> String {
         match self {
             Self::PartAdded { part, reason } => {
-                format!("Added to the job: {}. {reason}", part.label())
+                format!("Added to the job: {}; {reason}", part.label())
             }
             Self::PartTaken { part, reason } => {
-                format!("Taken off the job: {}. {reason}", part.label())
+                format!("Taken off the job: {}; {reason}", part.label())
             }
             Self::CameBack {
                 after_min: Some(m),
                 reason,
-            } => format!("The complaint came back after {m:.0} min. {reason}"),
-            Self::CameBack { reason, .. } => format!("The complaint came back. {reason}"),
+            } => format!("The complaint came back after {m:.0} min: {reason}"),
+            Self::CameBack { reason, .. } => format!("The complaint came back: {reason}"),
             Self::Waived { stop, reason } => {
-                format!("Left out, unproven: {}. {reason}", title_of(stop))
+                format!("Left out, unproven: {}; {reason}", title_of(stop))
             }
-            Self::Paused { reason } => format!("Paused. {reason}"),
-            Self::Resumed {} => "Work goes on.".into(),
-            Self::HandedOn { to, reason } => format!("Handed on to {to}. {reason}"),
-            Self::Ended { how, reason } => format!("The job was {}. {reason}", how.says()),
-            Self::Reopened { reason } => format!("The job goes on. {reason}"),
+            Self::Paused { reason } => format!("Paused: {reason}"),
+            Self::Resumed {} => "Work goes on".into(),
+            Self::HandedOn { to, reason } if reason.is_empty() => format!("Handed on to {to}"),
+            Self::HandedOn { to, reason } => format!("Handed on to {to}: {reason}"),
+            Self::Ended { how, reason } => format!("The job was {}: {reason}", how.says()),
+            Self::Reopened { reason } => format!("The job goes on: {reason}"),
         }
     }
 }

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use wattotherm_measure::text::join_and;
 use wattotherm_printer::Replacement;
 
 use super::{Deed, Ending, Event, JobFacts, Stop};
@@ -17,25 +18,25 @@ pub struct FalseFix {
     pub part: Replacement,
     /// Its name.
     pub label: String,
-    /// After how many minutes of printing the complaint came back last, where that was seen [min].
-    pub after_min: Option<f64>,
-    /// How many times it came back after it.
+    /// After how many minutes of printing the complaint came back, where that was seen [min].
+    pub after_min: Vec<f64>,
+    /// Count of times it came back after it.
     pub times: u32,
+    /// The same in words, e.g. "it came back after 55 and 70 min".
+    pub says: String,
 }
 
 impl FalseFix {
-    /// "nozzle, same bore and material: came back after 55 min".
-    #[must_use]
-    pub fn says(&self) -> String {
-        let after = self
-            .after_min
-            .map_or(String::new(), |m| format!(" after {m:.0} min"));
-        let times = if self.times > 1 {
-            format!(", {} times", self.times)
-        } else {
-            String::new()
+    fn came_back(&mut self, after_min: Option<f64>) {
+        self.after_min.extend(after_min);
+        self.times += 1;
+        let minutes: Vec<String> = self.after_min.iter().map(|m| format!("{m:.0}")).collect();
+        let minutes: Vec<&str> = minutes.iter().map(String::as_str).collect();
+        self.says = match (minutes.is_empty(), self.times) {
+            (true, 1) => "it came back".into(),
+            (true, n) => format!("it came back {n} times"),
+            (false, _) => format!("it came back after {} min", join_and(&minutes)),
         };
-        format!("{}: it came back{after}{times}", self.label)
     }
 }
 
@@ -129,17 +130,18 @@ impl Told {
     }
 
     fn not_explained_by(&mut self, part: Replacement, after_min: Option<f64>) {
-        if let Some(f) = self.false_fixes.iter_mut().find(|f| f.part == part) {
-            f.after_min = after_min.or(f.after_min);
-            f.times += 1;
-            return;
-        }
-        self.false_fixes.push(FalseFix {
-            part,
-            label: part.label().to_owned(),
-            after_min,
-            times: 1,
+        let at = self.false_fixes.iter().position(|f| f.part == part);
+        let at = at.unwrap_or_else(|| {
+            self.false_fixes.push(FalseFix {
+                part,
+                label: part.label().to_owned(),
+                after_min: Vec::new(),
+                times: 0,
+                says: String::new(),
+            });
+            self.false_fixes.len() - 1
         });
+        self.false_fixes[at].came_back(after_min);
     }
 
     /// The moment since when a stop's closing counts: whatever it proved before that was proved of other parts.
