@@ -1,6 +1,6 @@
 import { expect, test, type Page } from '@playwright/test'
 
-import { ownFilament, ownPrinter, startJob, verdict } from '../bench'
+import { openStop, ownFilament, ownPrinter, startJob, verdict } from '../bench'
 
 /* Not one click: keys only, from the bench to the report. */
 
@@ -140,3 +140,128 @@ test('a list reached by Tab is chosen from by typing, and its letters are not th
   await expect(list).toHaveAccessibleName(/caliper/)
   await expect(page).toHaveURL(new RegExp(`/jobs/${job}/drive$`))
 })
+
+/* What a technician presses besides the readings: ticks, Tab, lists, chords, one each. A reading or an answer, with the
+   Enter that ends it, is what the job is for. */
+function counted(page: Page) {
+  let keys = 0
+  const press = async (key: string) => {
+    keys += 1
+    await page.keyboard.press(key)
+  }
+  return {
+    keys: () => keys,
+    press,
+    /** A reading, and the Enter that ends it. */
+    async reading(value: string) {
+      await page.keyboard.press('Control+A')
+      await page.keyboard.type(value)
+      await page.keyboard.press('Enter')
+    },
+    /** An answer: its letter, number or Space, and the Enter that goes on. */
+    answer: (key: string) => page.keyboard.press(key),
+    async close() {
+      await expect(verdict(page)).toContainText('Pass')
+      const at = page.url()
+      await press('Control+Enter')
+      await expect.poll(() => page.url()).not.toBe(at)
+    },
+  }
+}
+
+const found = { retraction: '4.8', pressure_advance: '0.5', print_temp: '230', volumetric_limit: '9' }
+
+/** Works a whole job through by keyboard, from the bench to the report, and counts. */
+async function counts(
+  page: Page,
+  printer: string,
+  letter: string,
+  readings: Record<string, readonly string[]>,
+) {
+  const hand = counted(page)
+  await page.goto('/')
+  await expect(page.getByRole('link', { name: `New job on ${printer}`, exact: true })).toBeVisible()
+  await page.getByRole('link', { name: `New job on ${printer}`, exact: true }).focus()
+  await hand.press('Enter')
+  await expect(page.getByRole('heading', { name: `What was replaced on ${printer}?` })).toBeVisible()
+  await hand.press(letter)
+  await hand.press('Control+Enter')
+  await expect(page).toHaveURL(/\/jobs\/\d+/)
+  const worktop = page.getByRole('region', { name: 'Worktop' })
+  for (let i = 0; i < 20; i += 1) {
+    await expect(worktop.or(page.getByRole('article'))).toBeVisible()
+    if (await page.getByRole('article').isVisible()) return hand.keys()
+    const title = (await page.getByRole('heading', { level: 1 }).textContent()) ?? ''
+    const trial = page.getByLabel('Best now', { exact: true })
+    await expect(worktop.locator('[data-reading], [data-step]').first()).toBeVisible()
+    const told = Object.entries(readings).find(([heading]) => title.includes(heading))
+    if (await trial.isVisible()) {
+      await expect(trial).toBeFocused()
+      await hand.reading(found[openStop(page).split('.')[0] as keyof typeof found])
+      await hand.answer('Space')
+    } else if (told) {
+      for (const value of told[1]) {
+        if (value.startsWith('list ')) {
+          const list = page.getByRole('combobox', { name: /^Instrument: / })
+          const there = () => list.evaluate((e) => document.activeElement?.contains(e) ?? false)
+          for (let n = 0; n < 12 && !(await there()); n += 1) await hand.press('Shift+Tab')
+          for (let n = 0; n < 30 && !(await there()); n += 1) await hand.press('Tab')
+          await page.keyboard.type(value.slice(5))
+          await hand.press('Enter')
+        } else if (value.startsWith('key ')) await hand.answer(value.slice(4))
+        else await hand.reading(value)
+      }
+    } else {
+      const steps = worktop.getByRole('checkbox')
+      await expect(steps.first()).toBeVisible()
+      await expect(page.locator('[data-step]').first()).toBeFocused()
+      for (let n = await steps.count(); n > 0; n -= 1) await hand.press('Enter')
+      if (await page.getByLabel('Pieces taken out').isVisible()) {
+        await hand.reading('3')
+        await hand.reading('3')
+      }
+    }
+    await hand.close()
+  }
+  throw new Error('the job never ended')
+}
+
+const cube = ['20.02', '20.02', '20.02', '20.01', '20.01', '20.01', '19.99', '19.99', '19.99']
+const answers = [
+  'key 0',
+  'key Enter',
+  'key y',
+  'key Enter',
+  'key y',
+  'key Enter',
+  'key n',
+  'key Enter',
+  'key n',
+  'key Enter',
+]
+const ending = {
+  'run clean for': [...cube, ...answers, '31'],
+  'Switch the printer off and on': ['no console'],
+}
+
+const settings = { 'Read every stored setting': ['no console'] }
+const tight = {
+  'Tighten the nozzle': ['230', '', '2', 'key y', 'key Enter', 'key y', 'key Enter', 'key n', 'key Enter'],
+}
+const patches = { 'measure each one': ['0.20', '0.20', '0.21', '0.20', '0.20'] }
+const walls = {
+  wall: ['0.45', '0.452', '0.45', '0.452', '0.45', '0.452', '0.45', '0.452', 'list micro'],
+}
+
+for (const [what, letter, printer, most, readings] of [
+  ['a nozzle of the same bore', 'n', 'Quince', 60, { ...tight, ...patches, ...walls }],
+  ['a filament cutter', 'c', 'Service', 30, {}],
+  ['a tube', 't', 'Sumac', 60, { ...tight, ...patches, ...walls }],
+] as const)
+  test(`${what} takes at most ${most} keys besides readings, no mouse`, async ({ page, request }) => {
+    const id = await ownPrinter(request, printer, { offset_z: -1.62 })
+    await ownFilament(request, id, `PETG of ${printer}`)
+    const keys = await counts(page, printer, letter, { ...settings, ...readings, ...ending })
+    test.info().annotations.push({ type: 'keys', description: String(keys) })
+    expect(keys).toBeLessThanOrEqual(most)
+  })

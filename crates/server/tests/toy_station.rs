@@ -151,7 +151,7 @@ impl Shop {
         let printer = self.ok(
             "POST",
             "/api/v1/printers/typed",
-            Some(json!({"name": "Toy", "kind": "bed-slinger", "fields": {}})),
+            Some(json!({"name": "Toy", "kind": "bed-slinger", "fields": {"heat_break.kind": "all_metal"}})),
         )["id"]
             .clone();
         let filament = self.ok(

@@ -2,7 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { useEventListener, useSessionStorage } from '@vueuse/core'
 import { NButton, NCheckbox, NCheckboxGroup, NInput } from 'naive-ui'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import TextLine from '../ui/TextLine.vue'
 
@@ -45,6 +45,18 @@ const { data: page, error: loadError } = useQuery({
   queryFn: () => answer(client.GET('/api/v1/printers/{id}', { params: { path: { id: printerId } } })),
 })
 const error = ref('')
+/* The only filament that this printer has values of is the one that is meant, until somebody says otherwise. */
+const touched = useSessionStorage(`new-job-${printerId}-filaments`, false)
+watch(
+  page,
+  (now) => {
+    if (!now || touched.value) return
+    touched.value = true
+    const used = new Set(now.settings.flatMap((s) => s.filament_id ?? []))
+    if (used.size === 1 && draft.value.filaments.length === 0) draft.value.filaments = [...used]
+  },
+  { immediate: true },
+)
 const partOf = computed(() => {
   const map = new Map<string, Part>()
   for (const p of catalogue.value?.parts ?? []) for (const r of p.replacements) map.set(r.id, p.id)

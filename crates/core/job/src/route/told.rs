@@ -64,6 +64,7 @@ pub(super) struct Told {
 }
 
 impl Told {
+    /// Folds a job’s deeds, oldest first.
     pub fn of(facts: &JobFacts, events: &[Event], tube_under_nozzle: bool) -> Self {
         let mut told = Self {
             tube_under_nozzle,
