@@ -39,11 +39,11 @@ pub(super) fn preparation(
         stops.push(Stop::Heater);
     }
     stops.push(Stop::Parameter(Parameter::SensorType, None));
-    if inspected || parts().any(|r| r.electrical()) {
+    if inspected || parts().any(Replacement::electrical) {
         stops.push(Stop::PowerUp);
     }
     stops.push(Stop::Parameter(Parameter::Ceiling, None));
-    if inspected || parts().any(|r| r.heats_anew()) {
+    if inspected || parts().any(Replacement::heats_anew) {
         stops.push(Stop::FirstHeat);
     }
     if parts().any(|r| opens_the_joint(house, facts, r)) {
