@@ -9,6 +9,7 @@ mod everything;
 mod live;
 mod moment;
 mod pages;
+mod photo;
 mod serve;
 mod state;
 mod system;

@@ -379,7 +379,7 @@ export interface paths {
          * Adds a part or takes one back, notes that the complaint came back, leaves a station out, pauses, hands on, ends
          *     or opens a job again. The plan follows; done work stays where it still holds.
          */
-        post: operations["add"];
+        post: operations["add_deed"];
         delete?: never;
         options?: never;
         head?: never;
@@ -395,6 +395,23 @@ export interface paths {
         };
         /** A whole job as a file. */
         get: operations["export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/photos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Pictures of a job, the oldest first. */
+        get: operations["photos"];
         put?: never;
         post?: never;
         delete?: never;
@@ -448,6 +465,23 @@ export interface paths {
         /** Keeps what is typed; what two pages type beside each other is merged by field. */
         put: operations["keep"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/stops/{key}/photos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps a picture at a station: upright, shrunk, and without the place that a camera writes beside it. */
+        post: operations["add_photo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -518,6 +552,25 @@ export interface paths {
         /** Writes a note into the logbook. */
         post: operations["note"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/photos/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture. */
+        get: operations["photo_file"];
+        /** Says what a picture shows, and keeps what is drawn on it. */
+        put: operations["describe_photo"];
+        post?: never;
+        /** Takes a picture back: it is shown no more. */
+        delete: operations["take_photo_back"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3389,6 +3442,11 @@ export interface components {
              */
             to_s: number;
         };
+        /**
+         * @description How something is pointed at on a picture.
+         * @enum {string}
+         */
+        MarkShape: "arrow" | "ring";
         /** @description One heater as pages show it. */
         MetalView: {
             /**
@@ -3725,6 +3783,56 @@ export interface components {
              * @default celsius
              */
             temperature: components["schemas"]["TemperatureScale"];
+        };
+        /** @description A picture of a job. */
+        Photo: {
+            /** @description Kept at. */
+            at: string;
+            /** @description What it shows, in words. */
+            caption: string;
+            /**
+             * Format: int32
+             * @description Height [pixels].
+             */
+            height: number;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description What was drawn on it. */
+            marks: components["schemas"]["PhotoMark"][];
+            /** @description Step that it belongs to; blank for the stop as a whole. */
+            step: string;
+            /** @description Key of the stop where it was taken. */
+            stop: string;
+            /**
+             * Format: int32
+             * @description Width [pixels].
+             */
+            width: number;
+        };
+        /** @description One thing drawn on a picture. */
+        PhotoMark: {
+            /** @description Where the pen began, from the left and from the top [parts of width and height]. */
+            from: number[];
+            /** @description Its shape. */
+            shape: components["schemas"]["MarkShape"];
+            /** @description Where it ended [parts of width and height]. */
+            to: number[];
+        };
+        /** @description What is said of a picture. */
+        PhotoWords: {
+            /**
+             * @description What it shows.
+             * @default
+             */
+            caption: string;
+            /**
+             * @description What is drawn on it.
+             * @default []
+             */
+            marks: components["schemas"]["PhotoMark"][];
         };
         /** @description The same value for a printer that takes its values from a file. */
         PlainValue: {
@@ -5950,7 +6058,7 @@ export interface operations {
             };
         };
     };
-    add: {
+    add_deed: {
         parameters: {
             query?: never;
             header?: never;
@@ -6025,6 +6133,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobFile"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    photos: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Photo"][];
                 };
             };
             /** @description The path or the query doesn't read. */
@@ -6211,6 +6357,78 @@ export interface operations {
             };
         };
     };
+    add_photo: {
+        parameters: {
+            query?: {
+                /** @description Step of the list; blank for the station as a whole. */
+                step?: string;
+                /** @description What the file is called. */
+                name?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     reopen: {
         parameters: {
             query?: never;
@@ -6376,6 +6594,128 @@ export interface operations {
                 };
             };
             507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    photo_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": unknown;
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    describe_photo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PhotoWords"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_photo_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -6,6 +6,7 @@ import { useRoute } from 'vue-router'
 
 import { answer, client, get } from '../api/client'
 import { endWord, moment, toneOf } from '../api/words'
+import MarkedPhoto from '../ui/MarkedPhoto.vue'
 import WideTable from '../ui/WideTable.vue'
 
 const route = useRoute()
@@ -19,6 +20,11 @@ const { data: closings } = useQuery({
   queryKey: ['job', id, 'closings'],
   queryFn: () => answer(client.GET('/api/v1/jobs/{id}/closings', params)),
 })
+const { data: photos } = useQuery({
+  queryKey: ['job', id, 'photos'],
+  queryFn: () => answer(client.GET('/api/v1/jobs/{id}/photos', params)),
+})
+const nameOf = (stop: string) => page.value?.traveller.lines.find((l) => l.key === stop)?.title ?? stop
 const rows = computed(() =>
   (closings.value ?? [])
     .filter((c) => c.finding.facts.station !== 'check')
@@ -158,6 +164,15 @@ function print() {
     <template v-for="c in checks" :key="c.seq">
       <p v-for="r in c.finding.words.reasons" :key="r" class="quiet">{{ r }}</p>
     </template>
+    <template v-if="photos?.length">
+      <h2>Pictures</h2>
+      <div class="pictures">
+        <figure v-for="p in photos" :key="p.id">
+          <MarkedPhoto :photo="p" :marks="p.marks" />
+          <figcaption>{{ nameOf(p.stop) }}: {{ p.caption || `picture ${p.id}` }}</figcaption>
+        </figure>
+      </div>
+    </template>
     <h2>Not needed</h2>
     <p v-for="l in released" :key="l.key">{{ l.reason }}</p>
     <p v-if="page.traveller.untouched">Untouched: {{ page.traveller.untouched }}.</p>
@@ -209,6 +224,19 @@ h2 {
 }
 td {
   border-bottom: 1px solid var(--rule);
+}
+.pictures {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(220px, 1fr));
+  gap: 14px;
+}
+figure {
+  margin: 0;
+  break-inside: avoid;
+}
+figcaption {
+  font-size: 14px;
+  color: var(--ink2);
 }
 .deeds {
   margin: 6px 0;

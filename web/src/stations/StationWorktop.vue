@@ -12,6 +12,7 @@ import FindingCard from './FindingCard.vue'
 import GutterPanel from './GutterPanel.vue'
 import HeaterLoopForm from './HeaterLoopForm.vue'
 import LeaveOut from './LeaveOut.vue'
+import PhotoStrip from './PhotoStrip.vue'
 import StationForm from './StationForm.vue'
 import { useStation } from './useStation'
 import TextLine from '../ui/TextLine.vue'
@@ -172,6 +173,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
             :station-key="stationKey"
           />
         </fieldset>
+        <PhotoStrip :job="job" :stop="stationKey" />
         <BandPlot
           v-for="(b, i) in finding?.facts.bands.slice(1) ?? []"
           :key="b.id"

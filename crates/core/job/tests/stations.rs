@@ -1052,3 +1052,38 @@ fn an_edge_out_in_one_axis_alone_is_the_belt_and_not_flow() {
     let flow = read("20.40", "20.38");
     assert_eq!(flow.facts.send_back.as_deref(), Some("flow"));
 }
+
+#[test]
+fn the_next_round_asks_only_for_what_must_be_read_again() {
+    let context = Context {
+        before: Some(96.4),
+        previous: Some(json!({
+            "instrument": "caliper", "mark_mm": "150", "feed_mm": "130", "steps_set": "93",
+            "runs": ["23.1", "23.0"], "confirmed": ["mark_mm"],
+        })),
+        ..Context::default()
+    };
+    let begun = stations::Drive.start(&context);
+    assert_eq!(begun["instrument"], "caliper");
+    assert_eq!(
+        (&begun["mark_mm"], &begun["feed_mm"]),
+        (&json!("150"), &json!("130"))
+    );
+    // What was read, and what the adjust has set since, is not what was typed.
+    assert_eq!(begun["steps_set"], "96.4");
+    let runs = begun["runs"].as_array().unwrap();
+    assert!(runs.iter().all(|r| r == ""), "{runs:?}");
+    let tram = Context {
+        previous: Some(
+            json!({"sense": "dial_up", "clockwise": "", "instrument": "", "points": []}),
+        ),
+        ..Context::default()
+    };
+    let fresh = stations::Tram.start(&Context::default());
+    let begun = stations::Tram.start(&tram);
+    assert_eq!(begun["points"], fresh["points"]);
+    assert_eq!(
+        begun["instrument"], fresh["instrument"],
+        "a blank is no answer"
+    );
+}

@@ -16,7 +16,7 @@ use crate::state::{App, traveller_of};
     responses((status = 200, body = Traveller), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
 /// Adds a part or takes one back, notes that the complaint came back, leaves a station out, pauses, hands on, ends
 /// or opens a job again. The plan follows; done work stays where it still holds.
-async fn add(
+async fn add_deed(
     State(app): State<App>,
     Path(id): Path<i64>,
     Body(deed): Body<Deed>,
@@ -56,5 +56,5 @@ impl From<DeedRefused> for ApiError {
 }
 
 pub fn router() -> OpenApiRouter<App> {
-    OpenApiRouter::new().routes(routes!(add))
+    OpenApiRouter::new().routes(routes!(add_deed))
 }

@@ -8,6 +8,7 @@ mod house;
 mod jobs;
 mod live;
 mod logbook;
+mod photos;
 mod printers;
 mod stations;
 mod stream;
@@ -74,6 +75,7 @@ pub fn router() -> OpenApiRouter<App> {
         .merge(catalogue::router())
         .merge(printers::router())
         .merge(jobs::router())
+        .merge(photos::router())
         .merge(stations::router())
         .merge(logbook::router())
         .merge(house::router())

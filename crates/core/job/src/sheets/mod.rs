@@ -226,6 +226,18 @@ const USUAL_C: f64 = 230.0;
 /// Nothing is tightened colder [°C]: plastic in the thread reads as tight. Common practice.
 const LEAST_TIGHT_C: f64 = 200.0;
 
+/// Hottest print planned [°C]: of this job's filaments, by what their material usually wants where one has no
+/// temperature yet; none where nothing is known.
+#[must_use]
+pub fn hottest_print_c(context: &Context) -> Option<f64> {
+    context
+        .filaments
+        .iter()
+        .chain(&context.filament)
+        .filter_map(|f| f.print_temp_c.or_else(|| usual_print_c(&f.material)))
+        .reduce(f64::max)
+}
+
 /// Temperature at which a nozzle of this printer is tightened [°C]: by the house rule, never above the
 /// ceiling.
 #[must_use]
@@ -235,14 +247,7 @@ pub fn tightening_c(context: &Context) -> f64 {
         "c220" => 220.0,
         "c230" => 230.0,
         "c235" => 235.0,
-        // The hottest of this job's filaments; where none has a temperature yet, what its material usually wants.
-        _ => context
-            .filaments
-            .iter()
-            .chain(&context.filament)
-            .filter_map(|f| f.print_temp_c.or_else(|| usual_print_c(&f.material)))
-            .reduce(f64::max)
-            .unwrap_or(USUAL_C),
+        _ => hottest_print_c(context).unwrap_or(USUAL_C),
     };
     wanted.max(LEAST_TIGHT_C).min(top)
 }

@@ -283,6 +283,7 @@ impl Station for Flow {
     type Readings = FlowReadings;
     type Own = FlowFound;
     const ID: &'static str = "flow";
+    const STAYS: &'static [&'static str] = &["method", "instrument", "volume_mm3", "density_g_cm3"];
     const SETTLES: &'static [Parameter] = &[Parameter::Flow];
 
     fn start(context: &Context) -> FlowReadings {

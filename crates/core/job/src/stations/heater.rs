@@ -17,6 +17,7 @@ use crate::context::Context;
 use crate::finding::{Cause, Facts, PlainValue, Row, Words};
 use crate::form::{Action, Field, Form};
 use crate::house::RuleId;
+use crate::sheets::hottest_print_c;
 
 /// Heater cartridge and temperature ceiling.
 pub struct Heater;
@@ -124,7 +125,10 @@ impl Station for Heater {
             nozzle: context.printer.nozzle,
             block: context.printer.block,
             firmware_limit_c: known(context.printer.firmware_limit_c, 0),
-            planned_c: known(Some(print_temp_c(context)), 0),
+            planned_c: known(
+                Some(hottest_print_c(context).unwrap_or_else(|| print_temp_c(context))),
+                0,
+            ),
             ..HeaterReadings::default()
         }
     }

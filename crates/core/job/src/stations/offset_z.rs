@@ -230,6 +230,7 @@ impl Station for OffsetZ {
     type Readings = OffsetZReadings;
     type Own = OffsetZFound;
     const ID: &'static str = "offset_z";
+    const STAYS: &'static [&'static str] = &["method", "instrument"];
     const SETTLES: &'static [Parameter] = &[Parameter::OffsetZ];
 
     fn start(context: &Context) -> OffsetZReadings {

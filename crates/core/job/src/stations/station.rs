@@ -34,6 +34,9 @@ pub trait Station: Send + Sync + 'static {
     const VERSION: u32 = 1;
     /// Parameters that are settled here; every other one is settled by a trial.
     const SETTLES: &'static [Parameter] = &[];
+    /// Fields that stay as they were typed when the station is worked again in its job: the instrument, the way, how
+    /// it is set up. All else is read anew.
+    const STAYS: &'static [&'static str] = &["instrument"];
 
     /// Readings to begin with: what is known filled in, the rest blank.
     fn start(context: &Context) -> Self::Readings;
@@ -152,6 +155,7 @@ impl<S: Station> AnyStation for S {
         if let Some(version) = json.get_mut("version") {
             *version = S::VERSION.into();
         }
+        keep_what_stays(&mut json, context, S::STAYS);
         let pen = context.house.pen;
         if pen != Pen::METRIC {
             let form = S::form(&read::<S>(&json).unwrap_or_default(), context);
@@ -344,4 +348,20 @@ pub enum Answer {
     Yes,
     /// No.
     No,
+}
+
+/// Lays what was typed in the last round of this job over what a station begins with.
+fn keep_what_stays(json: &mut Value, context: &Context, stays: &[&str]) {
+    let (Some(begun), Some(last)) = (
+        json.as_object_mut(),
+        context.previous.as_ref().and_then(Value::as_object),
+    ) else {
+        return;
+    };
+    for name in stays {
+        let typed = last.get(*name).filter(|v| !v.is_null() && *v != "");
+        if let (Some(field), Some(typed)) = (begun.get_mut(*name), typed) {
+            *field = typed.clone();
+        }
+    }
 }

@@ -365,6 +365,7 @@ impl Station for Tram {
     type Readings = TramReadings;
     type Own = TramFound;
     const ID: &'static str = "tram";
+    const STAYS: &'static [&'static str] = &["sense", "clockwise", "thread", "instrument"];
     const SETTLES: &'static [Parameter] = &[Parameter::Tram];
 
     fn start(context: &Context) -> TramReadings {

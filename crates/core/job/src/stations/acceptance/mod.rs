@@ -278,6 +278,7 @@ impl Station for Acceptance {
     type Readings = AcceptanceReadings;
     type Own = AcceptanceFound;
     const ID: &'static str = "acceptance";
+    const STAYS: &'static [&'static str] = &["edge_mm", "instrument"];
 
     fn start(_: &Context) -> AcceptanceReadings {
         let three = vec![Entry::default(); 3];

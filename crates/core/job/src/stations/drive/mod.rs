@@ -371,6 +371,14 @@ impl Station for Drive {
     type Readings = DriveReadings;
     type Own = DriveFound;
     const ID: &'static str = "drive";
+    const STAYS: &'static [&'static str] = &[
+        "instrument",
+        "mark_mm",
+        "feed_mm",
+        "speed_mm_s",
+        "nozzle_c",
+        "fast_mm_s",
+    ];
     const SETTLES: &'static [Parameter] = &[Parameter::Drive];
 
     fn start(context: &Context) -> DriveReadings {

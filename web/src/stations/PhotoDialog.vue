@@ -1,0 +1,118 @@
+<script setup lang="ts">
+import { NButton, NModal } from 'naive-ui'
+import { computed, ref, watch } from 'vue'
+
+import { ServerError, answer, client, type Schemas } from '../api/client'
+import ChoiceRow from '../ui/ChoiceRow.vue'
+import MarkedPhoto from '../ui/MarkedPhoto.vue'
+import TextLine from '../ui/TextLine.vue'
+
+/* One picture, large: what it shows, and a pen that points at it. */
+const shown = defineModel<boolean>('shown', { required: true })
+const props = defineProps<{ photo: Schemas['Photo'] }>()
+const emit = defineEmits<{ changed: [] }>()
+const marks = ref<Schemas['PhotoMark'][]>([])
+const caption = ref('')
+const shape = ref<Schemas['MarkShape']>('arrow')
+const failure = ref('')
+watch(
+  () => props.photo,
+  (p) => {
+    marks.value = [...p.marks]
+    caption.value = p.caption
+  },
+  { immediate: true },
+)
+const params = computed(() => ({ params: { path: { id: props.photo.id } } }))
+const begun = ref<Schemas['PhotoMark'] | null>(null)
+const all = computed(() => (begun.value ? [...marks.value, begun.value] : marks.value))
+function at(event: PointerEvent): [number, number] {
+  const box = (event.currentTarget as HTMLElement).getBoundingClientRect()
+  const part = (v: number) => Math.min(1, Math.max(0, v))
+  return [part((event.clientX - box.left) / box.width), part((event.clientY - box.top) / box.height)]
+}
+function down(event: PointerEvent) {
+  ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
+  const from = at(event)
+  begun.value = { shape: shape.value, from, to: from }
+}
+function move(event: PointerEvent) {
+  if (begun.value) begun.value = { ...begun.value, to: at(event) }
+}
+/** A mere tap points at nothing. */
+function up() {
+  const m = begun.value
+  begun.value = null
+  if (!m) return
+  const far = Math.hypot((m.to[0] ?? 0) - (m.from[0] ?? 0), (m.to[1] ?? 0) - (m.from[1] ?? 0))
+  if (far > 0.015) marks.value.push(m)
+}
+async function tell(work: () => Promise<unknown>) {
+  failure.value = ''
+  try {
+    await work()
+    shown.value = false
+    emit('changed')
+  } catch (e) {
+    failure.value = e instanceof ServerError ? e.problem.detail : String(e)
+  }
+}
+const keep = () =>
+  tell(() =>
+    answer(
+      client.PUT('/api/v1/photos/{id}', {
+        ...params.value,
+        body: { caption: caption.value, marks: marks.value },
+      }),
+    ),
+  )
+const takeBack = () => tell(() => answer(client.DELETE('/api/v1/photos/{id}', params.value)))
+</script>
+
+<template>
+  <NModal v-model:show="shown">
+    <div class="sheet dialog" role="dialog" aria-modal="true" aria-labelledby="photo-title">
+      <h1 id="photo-title">Picture {{ photo.id }}</h1>
+      <div class="pad" @pointerdown="down" @pointermove="move" @pointerup="up" @pointercancel="begun = null">
+        <MarkedPhoto :photo="photo" :marks="all" />
+      </div>
+      <ChoiceRow
+        v-model="shape"
+        name="shape"
+        label="Pen: draw on the picture"
+        :options="[
+          { value: 'arrow', label: 'arrow' },
+          { value: 'ring', label: 'ring' },
+        ]"
+      />
+      <TextLine id="photo-caption" v-model="caption" label="What it shows" @enter="keep" />
+      <p v-if="failure" class="error" role="alert">{{ failure }}</p>
+      <div class="ways">
+        <NButton type="primary" @click="keep">Keep it so</NButton>
+        <NButton :disabled="marks.length === 0" @click="marks.pop()">Last mark off</NButton>
+        <NButton @click="takeBack">Take the picture back</NButton>
+        <NButton @click="shown = false">Leave it as it was</NButton>
+      </div>
+    </div>
+  </NModal>
+</template>
+
+<style scoped>
+.dialog {
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+  width: min(760px, 94vw);
+  max-height: 94vh;
+  overflow: auto;
+}
+.pad {
+  touch-action: none;
+  cursor: crosshair;
+  margin: 0 auto;
+  max-width: 100%;
+}
+.pad :deep(.photo) {
+  max-height: 52vh;
+}
+</style>

@@ -1,0 +1,99 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { NButton } from 'naive-ui'
+import { computed, ref } from 'vue'
+
+import { ServerError, answer, client, type Schemas } from '../api/client'
+import FilePick from '../ui/FilePick.vue'
+import MarkedPhoto from '../ui/MarkedPhoto.vue'
+import PhotoDialog from './PhotoDialog.vue'
+
+/* Pictures of a stop, with those of the baseline beside a first print. */
+const props = defineProps<{ job: number; stop: string }>()
+const queries = useQueryClient()
+const params = computed(() => ({ params: { path: { id: props.job } } }))
+const { data } = useQuery({
+  queryKey: ['job', () => props.job, 'photos'],
+  queryFn: () => answer(client.GET('/api/v1/jobs/{id}/photos', params.value)),
+})
+const of = (stop: string) => (data.value ?? []).filter((p) => p.stop === stop)
+const own = computed(() => of(props.stop))
+const baseline = computed(() => (props.stop === 'first_print' ? of('baseline') : []))
+const failure = ref('')
+const busy = ref(false)
+const open = ref<Schemas['Photo'] | null>(null)
+const shown = ref(false)
+const refresh = () => queries.invalidateQueries({ queryKey: ['job', props.job, 'photos'] })
+async function take(file: File) {
+  failure.value = ''
+  busy.value = true
+  try {
+    await answer(
+      client.POST('/api/v1/jobs/{id}/stops/{key}/photos', {
+        params: { path: { id: props.job, key: props.stop }, query: { name: file.name } },
+        body: file as never,
+        bodySerializer: (b: unknown) => b as Blob,
+        headers: { 'Content-Type': 'application/octet-stream' },
+      }),
+    )
+    await refresh()
+  } catch (e) {
+    failure.value = e instanceof ServerError ? e.problem.detail : String(e)
+  } finally {
+    busy.value = false
+  }
+}
+function show(photo: Schemas['Photo']) {
+  open.value = photo
+  shown.value = true
+}
+</script>
+
+<template>
+  <section class="photos" aria-label="Pictures">
+    <figure v-for="p in baseline" :key="`b${p.id}`">
+      <MarkedPhoto :photo="p" :marks="p.marks" />
+      <figcaption>baseline: {{ p.caption || `picture ${p.id}` }}</figcaption>
+    </figure>
+    <figure v-for="p in own" :key="p.id">
+      <NButton quaternary class="plain open" :aria-label="`Open picture ${p.id}`" @click="show(p)">
+        <MarkedPhoto :photo="p" :marks="p.marks" />
+      </NButton>
+      <figcaption>{{ p.caption || `picture ${p.id}` }}</figcaption>
+    </figure>
+    <FilePick
+      class="no-print"
+      :label="busy ? 'keeping the picture …' : 'Add a picture'"
+      accept="image/jpeg,image/png,image/webp"
+      @file="take"
+    />
+    <p v-if="failure" class="error" role="alert">{{ failure }}</p>
+    <PhotoDialog v-if="open" v-model:shown="shown" :photo="open" @changed="refresh" />
+  </section>
+</template>
+
+<style scoped>
+.photos {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 12px;
+  align-items: end;
+}
+figure {
+  margin: 0;
+  width: 150px;
+}
+.open {
+  width: 100%;
+  height: auto;
+  padding: 0;
+}
+.open :deep(.n-button__content) {
+  width: 100%;
+}
+figcaption {
+  font-size: 14px;
+  color: var(--ink2);
+  overflow-wrap: anywhere;
+}
+</style>
