@@ -132,7 +132,7 @@ fn a_drive_with_a_wrong_gear_ratio_stops_adjusts_passes_and_opens_what_rests_on_
         &s,
         job,
         "drive",
-        &json!({"runs": ["20.1"], "steps_set": "427.36"}),
+        &json!({"runs": ["20.1"], "steps_set": "427.36", "instrument": "rule"}),
     );
     assert_eq!(
         again["status"], 422,

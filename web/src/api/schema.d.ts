@@ -564,7 +564,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A picture. */
+        /** A picture as it is kept: upright and shrunk. */
         get: operations["photo_file"];
         /** Says what a picture shows, and keeps what is drawn on it. */
         put: operations["describe_photo"];

@@ -111,7 +111,7 @@ async fn photos(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Vec<
 
 #[utoipa::path(get, path = "/api/v1/photos/{id}", params(("id" = i64, Path)),
     responses((status = 200, content_type = "image/jpeg"), (status = 404, body = Problem)))]
-/// A picture.
+/// A picture as it is kept: upright and shrunk.
 async fn photo_file(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, ApiError> {
     let (file, blob) = app
         .read(move |store| {
