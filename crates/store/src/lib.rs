@@ -37,4 +37,4 @@ pub use records::{
     Closing, DeedEntry, Filament, Fitting, Job, JobEnd, JobFilter, JobHead, LogEntry, NewFilament,
     NewJob, NewPrinter, NewSetting, Printer, Setting, Shows, StaleMark,
 };
-pub use transfer::{FORMAT, ImportError, JobFile, TransferEntry};
+pub use transfer::{FORMAT, ImportError, JobFile, TransferEntry, TransferPhoto};

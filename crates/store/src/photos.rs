@@ -8,6 +8,7 @@ use wattotherm_job::route::Stop;
 use crate::files::{Blob, enter};
 use crate::logbook::{Line, append};
 use crate::records::Job;
+use crate::transfer::TransferPhoto;
 use crate::{Store, StoreError};
 
 /// How something is pointed at on a picture.
@@ -186,6 +187,43 @@ impl Store {
         )?;
         (n == 1).then_some(()).ok_or_else(|| no_photo(id))
     }
+}
+
+/// Puts a picture of a job file in, where its file is here; one whose file isn't comes with the file later or never.
+pub(crate) fn put_photo(
+    conn: &rusqlite::Connection,
+    job_id: i64,
+    stop: &str,
+    p: &TransferPhoto,
+) -> Result<(), StoreError> {
+    let here: bool = conn.query_row(
+        "SELECT EXISTS (SELECT 1 FROM blob WHERE sha256 = ?1)",
+        [&p.sha256],
+        |r| r.get(0),
+    )?;
+    if !here {
+        return Ok(());
+    }
+    let photo = &p.photo;
+    conn.execute(
+        "INSERT INTO attachment (sha256, kind, name, at, job_id) VALUES (?1, 'photo', 'picture', ?2, ?3)",
+        params![p.sha256, photo.at, job_id],
+    )?;
+    conn.execute(
+        "INSERT INTO photo (attachment_id, job_id, stop, step, width, height, caption, marks, at) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
+        params![
+            conn.last_insert_rowid(),
+            job_id,
+            stop,
+            photo.step,
+            photo.width,
+            photo.height,
+            photo.caption,
+            serde_json::to_string(&photo.marks)?,
+            photo.at
+        ],
+    )?;
+    Ok(())
 }
 
 fn no_photo(id: i64) -> StoreError {

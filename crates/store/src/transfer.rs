@@ -9,6 +9,7 @@ use wattotherm_job::route::{Deed, Stop};
 use crate::check::{BadRecord, check_moment};
 use crate::jobs::insert_job;
 use crate::logbook::{Line, append};
+use crate::photos::{Photo, put_photo};
 use crate::printers::insert_printer;
 use crate::records::{JobEnd, NewFilament, NewJob, NewPrinter};
 use crate::{Store, StoreError};
@@ -20,6 +21,8 @@ pub const FORMAT: u32 = 4;
 
 /// Entries of one file: more than any job has, and written in a blink.
 const MOST_ENTRIES: usize = 2_000;
+/// Pictures of one file.
+const MOST_PHOTOS: usize = 300;
 /// Filaments of one file.
 const MOST_FILAMENTS: usize = 20;
 
@@ -42,8 +45,21 @@ pub struct JobFile {
     /// How it ended; blank in files of older formats, whose finished jobs were all handed over.
     #[serde(default)]
     pub ended: Option<JobEnd>,
+    /// Pictures; their files go beside it, in an export of everything.
+    #[serde(default)]
+    pub photos: Vec<TransferPhoto>,
     /// Closings, reopenings and what else happened, oldest first.
     pub entries: Vec<TransferEntry>,
+}
+
+/// One picture of a job.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TransferPhoto {
+    /// Name of its file: SHA-256 of its content.
+    pub sha256: String,
+    /// Where it was taken, and what it shows. Its number is ignored.
+    pub photo: Photo,
 }
 
 /// One closing, reopening or deed.
@@ -152,6 +168,25 @@ impl JobFile {
         checked(String::new(), check_moment("opened_at", &file.opened_at))?;
         if let Some(at) = &file.finished_at {
             checked(String::new(), check_moment("finished_at", at))?;
+        }
+        if file.photos.len() > MOST_PHOTOS {
+            return content(
+                "photos".into(),
+                format!("A job has at most {MOST_PHOTOS} pictures."),
+            );
+        }
+        for (i, p) in file.photos.iter().enumerate() {
+            checked(
+                format!("photos.{i}.photo."),
+                check_moment("at", &p.photo.at),
+            )?;
+            let size = 1..=10_000;
+            if !size.contains(&p.photo.width) || !size.contains(&p.photo.height) {
+                return content(
+                    format!("photos.{i}.photo.width"),
+                    "A picture is 1 to 10 000 pixels each way.".into(),
+                );
+            }
         }
         if file.filaments.len() > MOST_FILAMENTS || file.entries.len() > MOST_ENTRIES {
             return content(
@@ -322,11 +357,29 @@ impl Store {
             opened_at: job.opened_at,
             finished_at: job.finished_at,
             ended: job.ended,
+            photos: self.photos_with_files(job_id, position)?,
             entries,
         })
     }
 
-    /// Takes a job in as a new one and returns its number. All or nothing.
+    fn photos_with_files(
+        &self,
+        job_id: i64,
+        position: impl Fn(i64) -> Option<i64> + Copy,
+    ) -> Result<Vec<TransferPhoto>, StoreError> {
+        let mut all = Vec::new();
+        for mut photo in self.photos(job_id)? {
+            let sha256 = self.photo_file(photo.id)?.sha256;
+            if let Ok(stop) = photo.stop.parse::<Stop>() {
+                photo.stop = renumber(stop, position).to_string();
+            }
+            all.push(TransferPhoto { sha256, photo });
+        }
+        Ok(all)
+    }
+
+    /// Takes a job in as a new one and returns its number. All or nothing. Pictures come with it where their files
+    /// are here.
     /// # Errors
     /// [`ImportError::Store`] of the database.
     pub fn import(&mut self, file: &JobFile, at: &str) -> Result<i64, ImportError> {
@@ -397,6 +450,13 @@ fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64,
             ..Line::default()
         },
     )?;
+    for p in &file.photos {
+        let key = match p.photo.stop.parse::<Stop>() {
+            Ok(stop) => renumber(stop, id_of).to_string(),
+            Err(_) => continue,
+        };
+        put_photo(tx, job_id, &key, p)?;
+    }
     for e in &file.entries {
         let key = match e.stop.parse::<Stop>() {
             Ok(stop) => renumber(stop, id_of).to_string(),

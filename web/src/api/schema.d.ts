@@ -3091,6 +3091,8 @@ export interface components {
             job: components["schemas"]["NewJob"];
             /** @description Opened at (RFC 3339). */
             opened_at: string;
+            /** @description Pictures; their files go beside it, in an export of everything. */
+            photos?: components["schemas"]["TransferPhoto"][];
             /** @description The printer; matched by name on import. */
             printer: components["schemas"]["NewPrinter"];
             /**
@@ -4940,6 +4942,13 @@ export interface components {
             stop?: string;
             /** @description Line of the logbook. */
             text: string;
+        };
+        /** @description One picture of a job. */
+        TransferPhoto: {
+            /** @description Where it was taken, and what it shows. Its number is ignored. */
+            photo: components["schemas"]["Photo"];
+            /** @description Name of its file: SHA-256 of its content. */
+            sha256: string;
         };
         /** @description The route card of a job. */
         Traveller: {

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { NButton, NModal, useMessage } from 'naive-ui'
+import { NButton, useMessage } from 'naive-ui'
 import { computed, ref, watch } from 'vue'
 
 import { ServerError, answer, client, get, type Schemas } from '../api/client'
 import { numberOf } from '../api/words'
+import AskDialog from '../ui/AskDialog.vue'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import PickList from '../ui/PickList.vue'
 import TextLine from '../ui/TextLine.vue'
@@ -120,46 +121,39 @@ async function note() {
 </script>
 
 <template>
-  <NModal v-model:show="shown">
-    <div class="sheet dialog" role="dialog" aria-modal="true" aria-labelledby="deed-title">
-      <h1 id="deed-title">What happened to job {{ page.job.id }}?</h1>
-      <ChoiceRow v-model="what" name="deed" label="What happened" :options="options" />
-      <PickList
-        v-if="what === 'part_added' || what === 'part_taken'"
-        id="deed-part"
-        v-model="part"
-        label="Which part"
-        :options="parts"
-      />
-      <TextLine
-        v-if="what === 'came_back'"
-        id="deed-minutes"
-        v-model="minutes"
-        label="After how many minutes of printing, if seen"
-        decimal
-      />
-      <TextLine v-if="what === 'handed_on'" id="deed-to" v-model="to" label="Who goes on" />
-      <TextLine
-        v-if="what !== 'resumed'"
-        id="deed-reason"
-        v-model="reason"
-        :label="why[what] ?? 'Why?'"
-        @enter="note"
-      />
-      <p v-if="failure" class="error" role="alert">{{ failure }}</p>
-      <div class="ways">
-        <NButton type="primary" @click="note">Note it</NButton>
-        <NButton @click="shown = false">Leave it as it is</NButton>
-      </div>
-    </div>
-  </NModal>
+  <AskDialog
+    id="deed"
+    v-model:shown="shown"
+    :title="`What happened to job ${page.job.id}?`"
+    :failure="failure"
+    :width="640"
+  >
+    <ChoiceRow v-model="what" name="deed" label="What happened" :options="options" />
+    <PickList
+      v-if="what === 'part_added' || what === 'part_taken'"
+      id="deed-part"
+      v-model="part"
+      label="Which part"
+      :options="parts"
+    />
+    <TextLine
+      v-if="what === 'came_back'"
+      id="deed-minutes"
+      v-model="minutes"
+      label="After how many minutes of printing, if seen"
+      decimal
+    />
+    <TextLine v-if="what === 'handed_on'" id="deed-to" v-model="to" label="Who goes on" />
+    <TextLine
+      v-if="what !== 'resumed'"
+      id="deed-reason"
+      v-model="reason"
+      :label="why[what] ?? 'Why?'"
+      @enter="note"
+    />
+    <template #ways>
+      <NButton type="primary" @click="note">Note it</NButton>
+      <NButton @click="shown = false">Leave it as it is</NButton>
+    </template>
+  </AskDialog>
 </template>
-
-<style scoped>
-.dialog {
-  display: flex;
-  flex-direction: column;
-  gap: 12px;
-  width: min(640px, 94vw);
-}
-</style>

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
-import { NButton, NModal } from 'naive-ui'
+import { NButton } from 'naive-ui'
 import { ref } from 'vue'
 
 import { ServerError, answer, client, type Schemas } from '../api/client'
+import AskDialog from '../ui/AskDialog.vue'
 import TextLine from '../ui/TextLine.vue'
 
 /* A station is left out with a reason: what rests on it stays unproven, and says so. */
@@ -32,27 +33,20 @@ async function leave() {
 </script>
 
 <template>
-  <NModal v-model:show="shown">
-    <div class="sheet dialog" role="dialog" aria-modal="true" aria-labelledby="leave-title">
-      <h1 id="leave-title">Leave “{{ line.title }}” out?</h1>
-      <p class="quiet">
-        Whatever rests on it stays unproven; route card and report say so, and the next job opens it.
-      </p>
-      <TextLine id="leave-reason" v-model="reason" label="Why" @enter="leave" />
-      <p v-if="failure" class="error" role="alert">{{ failure }}</p>
-      <div class="ways">
-        <NButton type="primary" @click="leave">Leave it out</NButton>
-        <NButton @click="shown = false">Keep it</NButton>
-      </div>
-    </div>
-  </NModal>
+  <AskDialog
+    id="leave"
+    v-model:shown="shown"
+    :title="`Leave “${line.title}” out?`"
+    :failure="failure"
+    :width="460"
+  >
+    <p class="quiet">
+      Whatever rests on it stays unproven; route card and report say so, and the next job opens it.
+    </p>
+    <TextLine id="leave-reason" v-model="reason" label="Why" @enter="leave" />
+    <template #ways>
+      <NButton type="primary" @click="leave">Leave it out</NButton>
+      <NButton @click="shown = false">Keep it</NButton>
+    </template>
+  </AskDialog>
 </template>
-
-<style scoped>
-.dialog {
-  display: flex;
-  flex-direction: column;
-  gap: 10px;
-  width: min(460px, 94vw);
-}
-</style>

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { NButton, NModal } from 'naive-ui'
+import { NButton } from 'naive-ui'
 import { computed, ref, watch } from 'vue'
 
 import { ServerError, answer, client, type Schemas } from '../api/client'
+import AskDialog from '../ui/AskDialog.vue'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import MarkedPhoto from '../ui/MarkedPhoto.vue'
 import TextLine from '../ui/TextLine.vue'
@@ -70,42 +71,30 @@ const takeBack = () => tell(() => answer(client.DELETE('/api/v1/photos/{id}', pa
 </script>
 
 <template>
-  <NModal v-model:show="shown">
-    <div class="sheet dialog" role="dialog" aria-modal="true" aria-labelledby="photo-title">
-      <h1 id="photo-title">Picture {{ photo.id }}</h1>
-      <div class="pad" @pointerdown="down" @pointermove="move" @pointerup="up" @pointercancel="begun = null">
-        <MarkedPhoto :photo="photo" :marks="all" />
-      </div>
-      <ChoiceRow
-        v-model="shape"
-        name="shape"
-        label="Pen: draw on the picture"
-        :options="[
-          { value: 'arrow', label: 'arrow' },
-          { value: 'ring', label: 'ring' },
-        ]"
-      />
-      <TextLine id="photo-caption" v-model="caption" label="What it shows" @enter="keep" />
-      <p v-if="failure" class="error" role="alert">{{ failure }}</p>
-      <div class="ways">
-        <NButton type="primary" @click="keep">Keep it so</NButton>
-        <NButton :disabled="marks.length === 0" @click="marks.pop()">Last mark off</NButton>
-        <NButton @click="takeBack">Take the picture back</NButton>
-        <NButton @click="shown = false">Leave it as it was</NButton>
-      </div>
+  <AskDialog id="photo" v-model:shown="shown" :title="`Picture ${photo.id}`" :failure="failure" :width="760">
+    <div class="pad" @pointerdown="down" @pointermove="move" @pointerup="up" @pointercancel="begun = null">
+      <MarkedPhoto :photo="photo" :marks="all" />
     </div>
-  </NModal>
+    <ChoiceRow
+      v-model="shape"
+      name="shape"
+      label="Pen: draw on the picture"
+      :options="[
+        { value: 'arrow', label: 'arrow' },
+        { value: 'ring', label: 'ring' },
+      ]"
+    />
+    <TextLine id="photo-caption" v-model="caption" label="What it shows" @enter="keep" />
+    <template #ways>
+      <NButton type="primary" @click="keep">Keep it so</NButton>
+      <NButton :disabled="marks.length === 0" @click="marks.pop()">Last mark off</NButton>
+      <NButton @click="takeBack">Take the picture back</NButton>
+      <NButton @click="shown = false">Leave it as it was</NButton>
+    </template>
+  </AskDialog>
 </template>
 
 <style scoped>
-.dialog {
-  display: flex;
-  flex-direction: column;
-  gap: 10px;
-  width: min(760px, 94vw);
-  max-height: 94vh;
-  overflow: auto;
-}
 .pad {
   touch-action: none;
   cursor: crosshair;

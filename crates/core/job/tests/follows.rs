@@ -375,6 +375,32 @@ fn a_complaint_that_comes_back_goes_back_to_its_cause_with_the_false_fix_on_reco
 }
 
 #[test]
+fn a_complaint_that_comes_back_at_acceptance_is_a_return_like_any_other() {
+    let mut s = Story::of(Begins::Parts, &[Replacement::NozzleSame]);
+    s.works_until("acceptance");
+    let readings = json!({
+        "edge_mm": "20", "x_mm": ["20.02", "20.03"], "y_mm": ["20.01", "20.02"], "z_mm": ["19.99", "20.00"], "strings": "1",
+        "first_layer_good": "yes", "walls_even": "yes", "clicking": "no", "came_back": "yes", "clean_run_min": "38",
+    });
+    let finding = stations::Acceptance
+        .evaluate(&readings, &Context::default())
+        .unwrap();
+    assert_eq!(finding.facts.verdict, Verdict::Stop);
+    let (seq, stop) = (s.seq(), Stop::Acceptance);
+    s.events.push(Event::Closed {
+        seq,
+        stop,
+        finding: Box::new(finding),
+    });
+    assert_eq!(s.card().now.as_deref(), Some("cause"));
+    assert_eq!(s.line("acceptance").waits_for, ["cause"]);
+    assert_eq!(s.card().false_fixes[0].says, "it came back after 38 min");
+    s.adds(Replacement::HotEndCoupler);
+    s.works_through();
+    assert!(s.card().lines.iter().all(|l| !l.is_open()));
+}
+
+#[test]
 fn a_station_left_out_makes_unproven_what_rests_on_it() {
     let mut s = Story::of(Begins::Parts, &[Replacement::ExtruderDrive]);
     s.works_until("drive").waives("drive");

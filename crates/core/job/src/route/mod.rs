@@ -82,13 +82,14 @@ impl Writer<'_> {
         let mut prepared: Vec<String> = Vec::new();
         for stop in order::preparation(self.house, &self.tables, self.facts, &self.told) {
             let lines_before = lines.len();
-            // A value that no part shakes is one like the others: nothing waits for it in line.
+            // A value that no part shakes is one like the others: nothing waits for it in line. Of a strange machine
+            // nobody knows what was shaken.
             let strict = match stop {
                 Stop::Parameter(p, _) => {
                     if let Some(l) = machine(p) {
                         self.push_parameter(&mut lines, &mut untouched, l, None, &prepared);
                     }
-                    shakes(&self.tables, &self.told, p)
+                    shakes(&self.tables, &self.told, p) || self.facts.begins == Begins::Inspection
                 }
                 stop => {
                     lines.push(self.plain(stop, &prepared));

@@ -1,0 +1,34 @@
+<script setup lang="ts">
+import { NModal } from 'naive-ui'
+
+/* One question over the page: its title, what it needs to know, what was wrong, and the ways out of it. */
+const shown = defineModel<boolean>('shown', { required: true })
+defineProps<{ id: string; title: string; failure?: string; width?: number }>()
+</script>
+
+<template>
+  <NModal v-model:show="shown">
+    <div
+      class="sheet ask"
+      role="dialog"
+      aria-modal="true"
+      :aria-labelledby="`${id}-title`"
+      :style="{ width: `min(${width ?? 460}px, 94vw)` }"
+    >
+      <h1 :id="`${id}-title`">{{ title }}</h1>
+      <slot />
+      <p v-if="failure" class="error" role="alert">{{ failure }}</p>
+      <div class="ways"><slot name="ways" /></div>
+    </div>
+  </NModal>
+</template>
+
+<style scoped>
+.ask {
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+  max-height: 94vh;
+  overflow: auto;
+}
+</style>
