@@ -27,8 +27,11 @@ const end = computed(() => props.page.job.ended)
   <TravellerCard :card="page.traveller" :job="page.job.id" :active="active" />
   <div class="foot">
     <p v-if="page.traveller.now">
-      Left: {{ hours(page.traveller.at_least.hands_min) }} of hands at least,
-      {{ hours(page.traveller.at_most.hands_min) }} at most
+      Left: {{ hours(page.traveller.at_least.hands_min) }} of hands{{
+        hours(page.traveller.at_most.hands_min) === hours(page.traveller.at_least.hands_min)
+          ? ''
+          : ` at least, ${hours(page.traveller.at_most.hands_min)} at most`
+      }}
     </p>
     <p v-else>{{ end ? endWord[end] : 'Nothing is left.' }}.</p>
     <NButton aria-haspopup="dialog" @click="emit('deed')">Something happened …</NButton>

@@ -279,8 +279,12 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
       </div>
       <div class="foot">
         <p v-if="plan && planned">
-          <strong>{{ hours(plan.at_least.hands_min) }} of hands</strong>,
-          {{ hours(plan.at_most.hands_min) }} at most<br />
+          <strong>{{ hours(plan.at_least.hands_min) }} of hands</strong
+          >{{
+            hours(plan.at_most.hands_min) === hours(plan.at_least.hands_min)
+              ? ''
+              : `, ${hours(plan.at_most.hands_min)} at most`
+          }}<br />
           {{ span(hours(plan.at_least.wait_min), hours(plan.at_most.wait_min)) }} waiting<br />
           {{ span(plan.at_least.filament_m.toFixed(0), plan.at_most.filament_m.toFixed(0)) }} m of filament
         </p>

@@ -119,9 +119,6 @@ pub fn what_now(desks: &[Desk<'_>]) -> (String, Option<usize>) {
     match next {
         Some((i, d)) => (format!("{}: {}", d.printer, d.waits.says), Some(i)),
         None if desks.is_empty() => ("Add your first printer.".into(), None),
-        None => (
-            "No job is open. Start one when a part was replaced.".into(),
-            None,
-        ),
+        None => ("No job is open. Start one beside its printer.".into(), None),
     }
 }

@@ -463,6 +463,14 @@ fn a_job_that_ended_has_nothing_to_do_and_goes_on_when_that_was_wrong() {
         (None, Ending::Unfixed)
     );
     assert!(!Waits::of(&card).due);
+    // Whoever opens a station again, or says that it came back, goes on with the job.
+    let ended = s.events.len();
+    s.reopens("intake");
+    assert_eq!(s.card().now.as_deref(), Some("intake"));
+    s.events.truncate(ended);
+    s.comes_back(30.0);
+    assert!(s.card().ended.is_none());
+    s.events.truncate(ended);
     s.did(Deed::Reopened {
         reason: "a board was given".into(),
     });

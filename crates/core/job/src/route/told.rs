@@ -89,10 +89,12 @@ impl Told {
                 } if finding.facts.cause == Some(Cause::CameBack) => {
                     told.came_back(*seq, ran_min(finding), &fitted);
                 }
-                Event::Reopened {
-                    stop: Stop::Fit(r), ..
-                } => {
-                    fitted.remove(r);
+                // Whoever opens a station goes on with the job.
+                Event::Reopened { stop, .. } => {
+                    told.ended = None;
+                    if let Stop::Fit(r) = stop {
+                        fitted.remove(r);
+                    }
                 }
                 Event::Did { seq, deed } => told.take(*seq, deed, &fitted),
                 _ => {}
@@ -125,6 +127,7 @@ impl Told {
 
     fn came_back(&mut self, seq: u64, after_min: Option<f64>, fitted: &BTreeMap<Replacement, u64>) {
         self.came_back = Some(seq);
+        self.ended = None;
         for part in fitted.keys() {
             self.not_explained_by(*part, after_min);
         }
