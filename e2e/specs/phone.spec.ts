@@ -76,3 +76,19 @@ test('a nozzle job is done wholly on a phone', async ({ page, request }) => {
   await tickAll(page, /Look it over once more/)
   await expect(page.getByRole('heading', { name: /Recalibration of Whitebeam/ })).toBeVisible()
 })
+
+test('what happened to a job is noted on a phone', async ({ page, request }) => {
+  const printer = await ownPrinter(request, 'Rowantree', { drive: 93 })
+  const job = await startJob(request, printer, ['extruder_motor'])
+  await page.goto(`/jobs/${job}`)
+  await page.getByRole('button', { name: 'Route' }).tap()
+  // The end of the route is not behind the strip with the stops.
+  await page.getByRole('button', { name: 'Something happened' }).tap()
+  const dialog = page.getByRole('dialog', { name: /What happened to job/ })
+  await dialog.getByText('pause', { exact: true }).tap()
+  await dialog.getByLabel(/The job keeps its place/).fill('hands are tired')
+  await dialog.getByRole('button', { name: 'Note it' }).tap()
+  await expect(dialog).toHaveCount(0)
+  await page.goto('/')
+  await expect(page.getByText('Paused: hands are tired.')).toBeVisible()
+})

@@ -61,7 +61,12 @@ function go(next: string | null | undefined) {
         <NButton aria-haspopup="dialog" @click="routeShown = true">Route</NButton>
       </div>
       <NDrawer v-model:show="routeShown" placement="left" width="min(320px, 86vw)">
-        <NDrawerContent title="Route" closable body-content-style="padding: 0" aria-label="Traveller">
+        <NDrawerContent
+          title="Route"
+          closable
+          body-content-style="padding: 0 0 var(--strip, 0px)"
+          aria-label="Traveller"
+        >
           <JobCard :page="data" :active="key" @click="routeShown = false" @deed="deeds = true" />
         </NDrawerContent>
       </NDrawer>

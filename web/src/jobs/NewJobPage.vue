@@ -231,7 +231,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           name="shows"
           label="When in a print does it show?"
           :options="[
-            { value: 'no_complaint', label: 'no complaint' },
+            { value: 'no_complaint', label: draft.begins === 'symptom' ? 'not known' : 'no complaint' },
             { value: 'at_once', label: 'at once' },
             { value: 'after_a_while', label: 'after a while' },
             { value: 'at_random', label: 'at random' },
@@ -269,7 +269,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
     <aside class="card" aria-label="Traveller">
       <div class="head">
         <strong>{{ page.printer.name }}</strong> <span class="quiet">new job</span>
-        <p v-if="takesParts" class="quiet">
+        <p v-if="draft.begins === 'parts'" class="quiet">
           {{ draft.replaced.length === 1 ? 'one part replaced' : `${draft.replaced.length} parts replaced` }}
         </p>
       </div>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { NButton } from 'naive-ui'
-import { useMediaQuery } from '@vueuse/core'
-import { computed, reactive } from 'vue'
+import { useCssVar, useElementBounding, useMediaQuery } from '@vueuse/core'
+import { computed, reactive, ref, watchEffect } from 'vue'
 
 import { heatWord } from '../api/words'
 import HeatWords from './HeatWords.vue'
@@ -12,6 +12,12 @@ const { printers, gone, silentSince, silentFor, stop } = useLive()
 /* What a stop could not do, by printer: it stays until the next try. */
 const failed = reactive<Record<number, string>>({})
 const trying = reactive<Record<number, boolean>>({})
+
+/* It lies over everything, dialogs and drawers too: whoever reaches down to the bottom leaves it room. */
+const strip = ref<HTMLElement>()
+const { height } = useElementBounding(strip)
+const room = useCssVar('--strip')
+watchEffect(() => (room.value = `${Math.round(height.value)}px`))
 
 const narrow = useMediaQuery('(max-width: 720px)')
 const apart = computed(() => narrow.value || printers.value.length > 2)
@@ -52,7 +58,12 @@ async function tryStop(p: LivePrinter, kind: 'stop' | 'heaters_off') {
 </script>
 
 <template>
-  <footer v-if="printers.length || gone" class="strip no-print" aria-label="Heat of connected printers">
+  <footer
+    v-if="printers.length || gone"
+    ref="strip"
+    class="strip no-print"
+    aria-label="Heat of connected printers"
+  >
     <p v-if="gone" class="gone" role="alert">
       No word from the server since {{ silentSince?.toLocaleTimeString('en-GB') }} ({{ silentFor }} s). What
       is hot now can’t be known from this page: look at the printers.

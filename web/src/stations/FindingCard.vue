@@ -10,6 +10,8 @@ const props = defineProps<{
   problems: readonly Schemas['FieldError'][]
   failure: string
   closed: boolean
+  /** Why the station was left out, where it was. */
+  waived?: string | null
   busy: boolean
   /** Stopped since other settings don't hold: until its cause is mended and said, another one is no answer. */
   counted: boolean
@@ -32,7 +34,11 @@ const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p
 <template>
   <section class="card" :class="finding ? tone : 'idle'" aria-label="Verdict" aria-live="polite">
     <div class="says">
-      <template v-if="finding">
+      <template v-if="waived">
+        <p class="head">Left out: {{ waived }}</p>
+        <p>What rests on it is unproven.</p>
+      </template>
+      <template v-else-if="finding">
         <p class="head">{{ finding.words.headline }}</p>
         <p>{{ finding.words.sentence }}</p>
       </template>

@@ -192,6 +192,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           :problems="problems"
           :failure="failure"
           :closed="closed"
+          :waived="worktop.line.waived"
           :busy="closing"
           :counted="counted"
           @close="close"
@@ -200,7 +201,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           @back="(s) => emit('back', s)"
         />
         <p class="kept" role="status">
-          <template v-if="waived">Left out, unproven: {{ worktop.line.waived }}</template>
+          <template v-if="waived">The next job opens it, if this one doesn’t.</template>
           <template v-else-if="closed">Closed; the readings are in the logbook.</template>
           <template v-else-if="kept.state === 'failed'"
             ><span class="error">Not kept yet. {{ kept.why }}</span></template
@@ -222,7 +223,11 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
       </div>
     </section>
     <NDrawer v-if="narrow" v-model:show="gutterShown" placement="right" width="min(360px, 92vw)">
-      <NDrawerContent title="Why, cautions, commands" closable body-content-style="padding: 0">
+      <NDrawerContent
+        title="Why, cautions, commands"
+        closable
+        body-content-style="padding: 0 0 var(--strip, 0px)"
+      >
         <GutterPanel
           :why="worktop.line.reason"
           :set-up="setUp"

@@ -28,7 +28,9 @@ defineProps<{ id: string; title: string; failure?: string; width?: number }>()
   display: flex;
   flex-direction: column;
   gap: 10px;
-  max-height: 94vh;
+  /* The strip with the stops lies over it. */
+  max-height: calc(100vh - var(--strip, 0px) - 16px);
+  margin-bottom: var(--strip, 0px);
   overflow: auto;
 }
 </style>
