@@ -62,13 +62,13 @@ pub const fn effort_of(parameter: Parameter, strength: Strength) -> Effort {
         Parameter::Drive => (Effort::new(6.0, 5.0, 0.2), Effort::new(12.0, 5.0, 0.6)),
         Parameter::Profile => (Effort::new(3.0, 0.0, 0.0), Effort::new(8.0, 0.0, 0.0)),
         Parameter::Tram => (Effort::new(5.0, 5.0, 0.0), Effort::new(12.0, 5.0, 0.0)),
-        Parameter::OffsetZ => (Effort::new(5.0, 6.0, 0.5), Effort::new(10.0, 12.0, 1.0)),
+        Parameter::OffsetZ => (Effort::new(2.0, 6.0, 0.5), Effort::new(4.0, 12.0, 1.0)),
         Parameter::OffsetXy => (Effort::new(4.0, 8.0, 1.0), Effort::new(8.0, 16.0, 2.0)),
         Parameter::PrintTemp => (Effort::new(4.0, 25.0, 4.0), Effort::new(6.0, 50.0, 8.0)),
-        Parameter::VolumetricLimit => (Effort::new(4.0, 4.0, 2.0), Effort::new(8.0, 8.0, 4.0)),
-        Parameter::Flow => (Effort::new(6.0, 12.0, 1.5), Effort::new(12.0, 24.0, 3.0)),
-        Parameter::PressureAdvance => (Effort::new(4.0, 8.0, 1.5), Effort::new(6.0, 16.0, 3.0)),
-        Parameter::Retraction => (Effort::new(4.0, 12.0, 2.0), Effort::new(10.0, 40.0, 6.0)),
+        Parameter::VolumetricLimit => (Effort::new(2.0, 4.0, 2.0), Effort::new(5.0, 8.0, 4.0)),
+        Parameter::Flow => (Effort::new(2.0, 12.0, 1.5), Effort::new(6.0, 24.0, 3.0)),
+        Parameter::PressureAdvance => (Effort::new(1.0, 8.0, 1.5), Effort::new(3.0, 16.0, 3.0)),
+        Parameter::Retraction => (Effort::new(1.0, 12.0, 2.0), Effort::new(6.0, 40.0, 6.0)),
     };
     match strength {
         Strength::Verify => verify,
