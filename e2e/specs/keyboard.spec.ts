@@ -141,6 +141,35 @@ test('a list reached by Tab is chosen from by typing, and its letters are not th
   await expect(page).toHaveURL(new RegExp(`/jobs/${job}/drive$`))
 })
 
+test('what happened to a job is noted from any field, wrong minutes are refused, and nothing typed is lost', async ({
+  page,
+  request,
+}) => {
+  const printer = await ownPrinter(request, 'Azarole', { drive: 100 })
+  const job = await startJob(request, printer, ['extruder_motor'])
+  await page.goto(`/jobs/${job}/drive`)
+  await expect(page.locator('[data-reading]:focus')).toHaveCount(1)
+  await page.keyboard.press('Control+.')
+  const dialog = page.getByRole('dialog', { name: /What happened to job/ })
+  await expect(dialog.getByRole('radio', { name: 'one more part' })).toBeFocused()
+  await page.keyboard.press('t')
+  await expect(dialog.getByRole('radio', { name: 'the complaint came back' })).toBeChecked()
+  await page.keyboard.press('Tab')
+  await page.keyboard.type('5o')
+  await page.keyboard.press('Tab')
+  await page.keyboard.type('clicks again')
+  await page.keyboard.press('Enter')
+  await expect(dialog.getByRole('alert')).toContainText('“5o” is no number of minutes')
+  await page.keyboard.press('Shift+Tab')
+  await page.keyboard.press('Control+A')
+  await page.keyboard.type('50')
+  await page.keyboard.press('Tab')
+  await expect(dialog.getByLabel('What was seen?')).toHaveValue('clicks again')
+  await page.keyboard.press('Enter')
+  await expect(dialog).toHaveCount(0)
+  await expect(page.getByRole('list', { name: 'Stations of this job' })).toContainText('Find the cause')
+})
+
 /* What a technician presses besides the readings: ticks, Tab, lists, chords, one each. A reading or an answer, with the
    Enter that ends it, is what the job is for. */
 function counted(page: Page) {

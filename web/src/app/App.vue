@@ -22,6 +22,7 @@ const keys = [
   ['Enter', 'next reading, question or picture'],
   ['first letter, number', 'answers a question, takes a picture'],
   ['Ctrl + Enter', 'close the station, start the job'],
+  ['Ctrl + .', 'something happened to this job: a part, a return, a pause, an end'],
   ['Esc', 'back to the bench; nothing is lost'],
   ['/', 'find a printer or job'],
   ['B, J, T, L, H', 'Bench, Jobs, Heat logs, Logbook, House rules'],

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { useMediaQuery } from '@vueuse/core'
+import { useEventListener, useMediaQuery } from '@vueuse/core'
 import { NButton, NDrawer, NDrawerContent, useMessage } from 'naive-ui'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
@@ -25,6 +25,13 @@ const key = computed(() => String(route.params.key || data.value?.traveller.now 
 const narrow = useMediaQuery('(max-width: 900px)')
 const routeShown = ref(false)
 const deeds = ref(false)
+/* From any field: what happens doesn't wait for a free hand. */
+useEventListener(document, 'keydown', (event: KeyboardEvent) => {
+  if (event.key !== '.' || !(event.ctrlKey || event.metaKey) || document.querySelector('[role=dialog]'))
+    return
+  event.preventDefault()
+  deeds.value = true
+})
 /** The stop that is open, and its place on the route. */
 const place = computed(() => {
   const lines = data.value?.traveller.lines ?? []
