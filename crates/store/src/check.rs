@@ -16,7 +16,7 @@ pub struct BadRecord {
     pub message: String,
 }
 
-fn bad(field: &'static str, message: impl Into<String>) -> Result<(), BadRecord> {
+pub(crate) fn bad(field: &'static str, message: impl Into<String>) -> Result<(), BadRecord> {
     Err(BadRecord {
         field,
         message: message.into(),

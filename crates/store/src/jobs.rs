@@ -1,6 +1,6 @@
 //! Jobs: starting, typing, closing, reopening.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 use rusqlite::{Connection, OptionalExtension, params};
 use wattotherm_job::chain::StaleCause;
@@ -203,68 +203,23 @@ impl Store {
         Ok(rows.collect::<Result<_, _>>()?)
     }
 
-    /// The same of a job that isn't started yet.
-    /// # Errors
-    /// [`StoreError::NotFound`] if there is no such printer.
-    pub fn planned_facts(&self, new: &NewJob) -> Result<JobFacts, StoreError> {
-        let job = Job {
-            id: 0,
-            printer_id: new.printer_id,
-            complaint: new.complaint.clone(),
-            shows: new.shows,
-            tried: String::new(),
-            customer: String::new(),
-            technician: String::new(),
-            begins: new.begins.clone(),
-            began_with: new.replaced.clone(),
-            replaced: new.replaced.clone(),
-            filaments: self
-                .filaments()?
-                .into_iter()
-                .filter(|f| new.filament_ids.contains(&f.id))
-                .collect(),
-            failure_times_min: Vec::new(),
-            // Later than any value in force.
-            opened_at: "9999".into(),
-            finished_at: None,
-            ended: None,
-        };
-        self.job_facts(&job)
-    }
-
     /// What the core's traveller needs to know of a job.
     /// # Errors
     /// [`StoreError`] of the database.
     pub fn job_facts(&self, job: &Job) -> Result<JobFacts, StoreError> {
-        let printer = self.printer(job.printer_id)?;
-        let mut facts = JobFacts {
+        let begun = NewJob {
+            printer_id: job.printer_id,
+            complaint: job.complaint.clone(),
+            shows: job.shows,
             begins: job.begins.clone(),
-            replaced: job.began_with.iter().copied().collect::<BTreeSet<_>>(),
-            complaint: job.shows != Shows::NoComplaint || !job.complaint.trim().is_empty(),
-            lined: printer.facts.hot_end == HotEndKind::Lined,
-            handed_over: job.ended == Some(JobEnd::HandedOver),
-            filaments: job
-                .filaments
-                .iter()
-                .map(|f| (f.id, f.name.clone()))
-                .collect(),
-            stale: BTreeMap::new(),
-            initial: BTreeMap::new(),
-            initial_text: BTreeMap::new(),
-            nozzles: printer.facts.nozzles,
+            replaced: job.began_with.clone(),
+            filament_ids: job.filaments.iter().map(|f| f.id).collect(),
+            ..NewJob::default()
         };
-        // Marks of this very job concern filaments it doesn't work through, or what it left when it ended first.
-        for mark in stale_in(&self.conn, job.printer_id)? {
-            let mine = |f: i64| job.filaments.iter().any(|m| m.id == f);
-            if job.finished_at.is_none() && mark.filament_id.is_none_or(mine) {
-                facts.stale.insert(
-                    (mark.parameter, mark.filament_id),
-                    StaleCause {
-                        strength: mark.strength,
-                        clause: mark.clause,
-                    },
-                );
-            }
+        let mut facts = self.planned_facts(&begun)?;
+        facts.handed_over = job.ended == Some(JobEnd::HandedOver);
+        if job.finished_at.is_some() {
+            facts.stale.clear();
         }
         for s in self.settings(job.printer_id)? {
             // In force when the job began.
@@ -278,6 +233,43 @@ impl Store {
                 if let Some(t) = s.value_text {
                     facts.initial_text.insert(stop, t);
                 }
+            }
+        }
+        Ok(facts)
+    }
+
+    /// The same of a job that isn't started yet: no value was in force before it.
+    /// # Errors
+    /// [`StoreError::NotFound`] if there is no such printer.
+    pub fn planned_facts(&self, new: &NewJob) -> Result<JobFacts, StoreError> {
+        let printer = self.printer(new.printer_id)?;
+        let mine = |f: i64| new.filament_ids.contains(&f);
+        let mut filaments: Vec<(i64, String)> = self
+            .filaments()?
+            .into_iter()
+            .filter(|f| mine(f.id))
+            .map(|f| (f.id, f.name))
+            .collect();
+        filaments.sort_unstable();
+        let mut facts = JobFacts {
+            begins: new.begins.clone(),
+            replaced: new.replaced.iter().copied().collect(),
+            complaint: new.shows != Shows::NoComplaint || !new.complaint.trim().is_empty(),
+            filaments,
+            nozzles: printer.facts.nozzles,
+            lined: printer.facts.hot_end == HotEndKind::Lined,
+            ..JobFacts::default()
+        };
+        // Marks of this very job concern filaments it doesn't work through, or what it left when it ended first.
+        for mark in stale_in(&self.conn, new.printer_id)? {
+            if mark.filament_id.is_none_or(mine) {
+                let cause = StaleCause {
+                    strength: mark.strength,
+                    clause: mark.clause,
+                };
+                facts
+                    .stale
+                    .insert((mark.parameter, mark.filament_id), cause);
             }
         }
         Ok(facts)

@@ -32,7 +32,7 @@ pub use heat_on::HeatOn;
 pub use lock::FolderLock;
 pub use logbook::{About, LogFilter};
 pub use open::{OpenOptions, Store};
-pub use photos::{MarkShape, NewPhoto, Photo, PhotoMark, PhotoWords};
+pub use photos::{MOST_PHOTOS, MarkShape, NewPhoto, Photo, PhotoMark, PhotoWords};
 pub use records::{
     Closing, DeedEntry, Filament, Fitting, Job, JobEnd, JobFilter, JobHead, LogEntry, NewFilament,
     NewJob, NewPrinter, NewSetting, Printer, Setting, Shows, StaleMark,

@@ -5,10 +5,10 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_job::route::Stop;
 
+use crate::check::{BadRecord, bad, check_moment};
 use crate::files::{Blob, enter};
 use crate::logbook::{Line, append};
 use crate::records::Job;
-use crate::transfer::TransferPhoto;
 use crate::{Store, StoreError};
 
 /// How something is pointed at on a picture.
@@ -62,6 +62,52 @@ pub struct PhotoWords {
     pub caption: String,
     /// What is drawn on it.
     pub marks: Vec<PhotoMark>,
+}
+
+/// Pictures of a job at most.
+pub const MOST_PHOTOS: usize = 300;
+/// Marks on a picture at most.
+const MOST_MARKS: usize = 50;
+/// Longest caption [characters].
+const MOST_CAPTION: usize = 400;
+
+/// Checks what is said of a picture, whichever way it comes.
+pub(crate) fn check_words(caption: &str, marks: &[PhotoMark]) -> Result<(), BadRecord> {
+    let inside = |v: &f64| (0.0..=1.0).contains(v);
+    if marks.len() > MOST_MARKS || !marks.iter().all(|m| m.from.iter().chain(&m.to).all(inside)) {
+        return bad(
+            "marks",
+            format!("Draw at most {MOST_MARKS} marks, all of them on the picture."),
+        );
+    }
+    if caption.chars().count() > MOST_CAPTION {
+        return bad(
+            "caption",
+            format!("Say it in at most {MOST_CAPTION} characters."),
+        );
+    }
+    Ok(())
+}
+
+impl PhotoWords {
+    /// Checks what is said of a picture.
+    /// # Errors
+    /// [`BadRecord`] for the first field that can't be meant.
+    pub fn check(&self) -> Result<(), BadRecord> {
+        check_words(&self.caption, &self.marks)
+    }
+}
+
+impl Photo {
+    /// Checks a picture that comes in a file.
+    pub(crate) fn check(&self) -> Result<(), BadRecord> {
+        check_moment("at", &self.at)?;
+        let size = 1..=10_000;
+        if !size.contains(&self.width) || !size.contains(&self.height) {
+            return bad("width", "A picture is 1 to 10 000 pixels each way.");
+        }
+        check_words(&self.caption, &self.marks)
+    }
 }
 
 /// A picture to keep: where it was taken, and how large it is [pixels].
@@ -194,20 +240,20 @@ pub(crate) fn put_photo(
     conn: &rusqlite::Connection,
     job_id: i64,
     stop: &str,
-    p: &TransferPhoto,
+    sha256: &str,
+    photo: &Photo,
 ) -> Result<(), StoreError> {
     let here: bool = conn.query_row(
         "SELECT EXISTS (SELECT 1 FROM blob WHERE sha256 = ?1)",
-        [&p.sha256],
+        [sha256],
         |r| r.get(0),
     )?;
     if !here {
         return Ok(());
     }
-    let photo = &p.photo;
     conn.execute(
         "INSERT INTO attachment (sha256, kind, name, at, job_id) VALUES (?1, 'photo', 'picture', ?2, ?3)",
-        params![p.sha256, photo.at, job_id],
+        params![sha256, photo.at, job_id],
     )?;
     conn.execute(
         "INSERT INTO photo (attachment_id, job_id, stop, step, width, height, caption, marks, at) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",

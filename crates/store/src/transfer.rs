@@ -9,7 +9,7 @@ use wattotherm_job::route::{Deed, Stop};
 use crate::check::{BadRecord, check_moment};
 use crate::jobs::insert_job;
 use crate::logbook::{Line, append};
-use crate::photos::{Photo, put_photo};
+use crate::photos::{MOST_PHOTOS, Photo, put_photo};
 use crate::printers::insert_printer;
 use crate::records::{JobEnd, NewFilament, NewJob, NewPrinter};
 use crate::{Store, StoreError};
@@ -21,8 +21,6 @@ pub const FORMAT: u32 = 4;
 
 /// Entries of one file: more than any job has, and written in a blink.
 const MOST_ENTRIES: usize = 2_000;
-/// Pictures of one file.
-const MOST_PHOTOS: usize = 300;
 /// Filaments of one file.
 const MOST_FILAMENTS: usize = 20;
 
@@ -176,17 +174,7 @@ impl JobFile {
             );
         }
         for (i, p) in file.photos.iter().enumerate() {
-            checked(
-                format!("photos.{i}.photo."),
-                check_moment("at", &p.photo.at),
-            )?;
-            let size = 1..=10_000;
-            if !size.contains(&p.photo.width) || !size.contains(&p.photo.height) {
-                return content(
-                    format!("photos.{i}.photo.width"),
-                    "A picture is 1 to 10 000 pixels each way.".into(),
-                );
-            }
+            checked(format!("photos.{i}.photo."), p.photo.check())?;
         }
         if file.filaments.len() > MOST_FILAMENTS || file.entries.len() > MOST_ENTRIES {
             return content(
@@ -206,13 +194,13 @@ impl JobFile {
                 );
             }
             if let Some(deed) = &e.deed {
-                if deed.reason().chars().count() > 400
-                    || e.finding.is_some()
-                    || e.readings.is_some()
-                {
+                if let Err(refused) = deed.check_typed() {
+                    return content(format!("entries.{i}.deed"), refused.to_string());
+                }
+                if e.finding.is_some() || e.readings.is_some() {
                     return content(
                         format!("entries.{i}.deed"),
-                        "A deed has a reason of at most 400 characters, and no readings.".into(),
+                        "A deed has no readings.".into(),
                     );
                 }
                 if e.stop.is_empty() {
@@ -455,7 +443,7 @@ fn import_in(tx: &rusqlite::Connection, file: &JobFile, at: &str) -> Result<i64,
             Ok(stop) => renumber(stop, id_of).to_string(),
             Err(_) => continue,
         };
-        put_photo(tx, job_id, &key, p)?;
+        put_photo(tx, job_id, &key, &p.sha256, &p.photo)?;
     }
     for e in &file.entries {
         let key = match e.stop.parse::<Stop>() {

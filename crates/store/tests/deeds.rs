@@ -6,6 +6,7 @@
 mod common;
 
 use common::{Shop, shop};
+use serde_json::json;
 use wattotherm_job::chain::Strength;
 use wattotherm_job::route::{Deed, Ending, LeftOpen, Stop, left_in_doubt, traveller};
 use wattotherm_printer::{Parameter, Replacement};
@@ -251,4 +252,53 @@ fn deeds_and_pictures_go_along_in_a_file() {
     let alone = elsewhere.store.import(&file, DAY[2]).unwrap();
     assert!(elsewhere.store.photos(alone).unwrap().is_empty());
     assert_eq!(said(&elsewhere, alone).len(), 3);
+}
+
+#[test]
+fn a_file_with_a_deed_or_a_mark_that_nobody_can_mean_is_refused_by_its_place() {
+    let mut s = shop(DAY[0]);
+    let job = start(&mut s, &[Replacement::NozzleSame]);
+    let back = Deed::CameBack {
+        after_min: Some(40.0),
+        reason: because("strings"),
+    };
+    did(&mut s, &job, &back);
+    let blob = s.store.files().keep(b"a file", "image/jpeg").unwrap();
+    let new = NewPhoto {
+        stop: Stop::Baseline,
+        step: "",
+        name: "tip.jpg",
+        size: [40, 20],
+    };
+    s.store.add_photo(&job, new, &blob, DAY[2]).unwrap();
+    let good = serde_json::to_value(s.store.export(job.id).unwrap()).unwrap();
+    assert!(JobFile::parse(&good.to_string()).is_ok());
+    let entry = good["entries"].as_array().unwrap().iter();
+    let at = entry.clone().position(|e| !e["deed"].is_null()).unwrap();
+    let refused = |path: &str, value: serde_json::Value| {
+        let mut bad = good.clone();
+        *bad.pointer_mut(path).unwrap() = value;
+        JobFile::parse(&bad.to_string()).unwrap_err().to_string()
+    };
+    for (path, value, says) in [
+        (
+            format!("/entries/{at}/deed/after_min"),
+            json!(-4.0),
+            "Type minutes of printing",
+        ),
+        (format!("/entries/{at}/deed/reason"), json!(""), "Say why"),
+        (
+            "/photos/0/photo/width".into(),
+            json!(0),
+            "photos.0.photo.width: A picture is 1 to 10 000",
+        ),
+        (
+            "/photos/0/photo/marks".into(),
+            json!([{"shape": "ring", "from": [0, 0], "to": [3, 0.5]}]),
+            "photos.0.photo.marks: Draw at most 50 marks",
+        ),
+    ] {
+        let said = refused(&path, value);
+        assert!(said.contains(says), "{path}: {said}");
+    }
 }

@@ -1,14 +1,15 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { NButton, useMessage } from 'naive-ui'
 import { computed, ref, watch } from 'vue'
 
-import { ServerError, answer, client, get, type Schemas } from '../api/client'
+import { get, type Schemas } from '../api/client'
 import { numberOf } from '../api/words'
 import AskDialog from '../ui/AskDialog.vue'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import PickList from '../ui/PickList.vue'
 import TextLine from '../ui/TextLine.vue'
+import { useDeed } from './deed'
 
 /* What happened to a job besides its stations: one question, then what it needs to know. */
 type Deed = Schemas['Deed']
@@ -16,7 +17,7 @@ type What = Deed['deed'] | 'unfixed' | 'cancelled'
 const shown = defineModel<boolean>('shown', { required: true })
 const props = defineProps<{ page: Schemas['JobPage'] }>()
 const emit = defineEmits<{ done: [card: Schemas['Traveller']] }>()
-const queries = useQueryClient()
+const { failure, tell } = useDeed()
 const message = useMessage()
 const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
 
@@ -25,7 +26,6 @@ const part = ref('')
 const minutes = ref('')
 const to = ref('')
 const reason = ref('')
-const failure = ref('')
 const over = computed(() => props.page.job.ended != null)
 const paused = computed(() => props.page.traveller.paused != null)
 const options = computed<{ value: What; label: string }[]>(() => {
@@ -106,17 +106,12 @@ async function note() {
     failure.value = `“${minutes.value}” is no number of minutes. Type it like 55, or leave it blank.`
     return
   }
-  try {
-    const params = { path: { id: props.page.job.id } }
-    const card = await answer(client.POST('/api/v1/jobs/{id}/deeds', { params, body }))
-    shown.value = false
-    message.info('Noted. The plan follows.')
-    part.value = minutes.value = to.value = reason.value = ''
-    await queries.invalidateQueries()
-    emit('done', card)
-  } catch (e) {
-    failure.value = e instanceof ServerError ? e.problem.detail : String(e)
-  }
+  const card = await tell(props.page.job.id, body)
+  if (!card) return
+  shown.value = false
+  message.info('Noted. The plan follows.')
+  part.value = minutes.value = to.value = reason.value = ''
+  emit('done', card)
 }
 </script>
 

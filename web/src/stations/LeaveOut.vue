@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { NButton } from 'naive-ui'
 import { ref } from 'vue'
 
-import { ServerError, answer, client, type Schemas } from '../api/client'
+import type { Schemas } from '../api/client'
+import { useDeed } from '../jobs/deed'
 import AskDialog from '../ui/AskDialog.vue'
 import TextLine from '../ui/TextLine.vue'
 
@@ -11,24 +11,13 @@ import TextLine from '../ui/TextLine.vue'
 const shown = defineModel<boolean>('shown', { required: true })
 const props = defineProps<{ job: number; line: Schemas['TravellerLine'] }>()
 const emit = defineEmits<{ done: [card: Schemas['Traveller']] }>()
-const queries = useQueryClient()
+const { failure, tell } = useDeed()
 const reason = ref('')
-const failure = ref('')
 async function leave() {
-  failure.value = ''
-  try {
-    const card = await answer(
-      client.POST('/api/v1/jobs/{id}/deeds', {
-        params: { path: { id: props.job } },
-        body: { deed: 'waived', stop: props.line.key, reason: reason.value },
-      }),
-    )
-    shown.value = false
-    await queries.invalidateQueries({ queryKey: ['job', props.job] })
-    emit('done', card)
-  } catch (e) {
-    failure.value = e instanceof ServerError ? e.problem.detail : String(e)
-  }
+  const card = await tell(props.job, { deed: 'waived', stop: props.line.key, reason: reason.value })
+  if (!card) return
+  shown.value = false
+  emit('done', card)
 }
 </script>
 

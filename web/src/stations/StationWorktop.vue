@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { useEventListener, useMediaQuery } from '@vueuse/core'
-import { NButton, NDrawer, NDrawerContent, NModal, useMessage } from 'naive-ui'
+import { NButton, NDrawer, NDrawerContent, useMessage } from 'naive-ui'
 import { computed, nextTick, provide, ref, toRef, watch, type Component } from 'vue'
 
 import { ServerError, answer, client } from '../api/client'
 import { signalWord } from '../api/words'
+import AskDialog from '../ui/AskDialog.vue'
 import BandPlot from '../ui/BandPlot.vue'
 import { shutKey } from '../ui/shut'
 import CheckForm from './CheckForm.vue'
@@ -249,30 +250,29 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
       :line="worktop.line"
       @done="(card) => emit('go', card.now)"
     />
-    <NModal v-model:show="reopening">
-      <div class="sheet dialog" role="dialog" aria-modal="true" aria-labelledby="reopen-title">
-        <h1 id="reopen-title">
-          {{ mending ? 'What was it, and how was it mended?' : 'Open this station again?' }}
-        </h1>
-        <p class="quiet">
-          {{
-            mending
-              ? 'It goes into the logbook; the adjusts are counted anew from here.'
-              : 'The old result stays in the logbook.'
-          }}
-        </p>
-        <TextLine
-          id="reopen-reason"
-          v-model="reason"
-          :label="mending ? 'What was mended' : 'Why'"
-          @enter="reopen"
-        />
-        <div class="ways">
-          <NButton type="primary" @click="reopen">{{ mending ? 'Begin a new count' : 'Reopen' }}</NButton>
-          <NButton @click="reopening = false">{{ mending ? 'Not yet' : 'Leave it closed' }}</NButton>
-        </div>
-      </div>
-    </NModal>
+    <AskDialog
+      id="reopen"
+      v-model:shown="reopening"
+      :title="mending ? 'What was it, and how was it mended?' : 'Open this station again?'"
+    >
+      <p class="quiet">
+        {{
+          mending
+            ? 'It goes into the logbook; the adjusts are counted anew from here.'
+            : 'The old result stays in the logbook.'
+        }}
+      </p>
+      <TextLine
+        id="reopen-reason"
+        v-model="reason"
+        :label="mending ? 'What was mended' : 'Why'"
+        @enter="reopen"
+      />
+      <template #ways>
+        <NButton type="primary" @click="reopen">{{ mending ? 'Begin a new count' : 'Reopen' }}</NButton>
+        <NButton @click="reopening = false">{{ mending ? 'Not yet' : 'Leave it closed' }}</NButton>
+      </template>
+    </AskDialog>
   </div>
   <p v-else class="page quiet">Opening the station …</p>
 </template>
@@ -348,9 +348,6 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   color: var(--ink2);
   padding-top: 4px;
   min-height: 24px;
-}
-.dialog {
-  width: 460px;
 }
 :deep(.grid) {
   display: grid;

@@ -56,36 +56,24 @@ impl Waits {
     #[must_use]
     pub fn of(card: &Traveller) -> Self {
         let counted = card.lines.iter().filter(|l| l.state != LineState::Released);
-        let now = card.now.as_ref();
+        // A job that rests waits for no hand.
+        let now = card.now.as_ref().filter(|_| card.paused.is_none());
         let line = now.and_then(|k| card.lines.iter().find(|l| l.key == *k));
-        if let Some(reason) = &card.paused {
-            return Self {
-                says: format!("Paused: {}.", reason.trim_end_matches('.')),
-                due: false,
-                in_doubt: 0,
-                stopped: false,
-                now_key: None,
-                closed: counted
-                    .clone()
-                    .filter(|l| l.state == LineState::Closed)
-                    .count(),
-                all: counted.count(),
-            };
-        }
         Self {
-            says: match line {
-                Some(l) if l.state == LineState::Stopped => format!(
+            says: match (&card.paused, line) {
+                (Some(reason), _) => format!("Paused: {}.", reason.trim_end_matches('.')),
+                (None, Some(l)) if l.state == LineState::Stopped => format!(
                     "Stopped at {}: {}.",
                     l.title,
                     l.cause.as_deref().unwrap_or(&l.line)
                 ),
-                Some(l) => format!("Next: {}.", l.title),
-                None => "Nothing to do.".into(),
+                (None, Some(l)) => format!("Next: {}.", l.title),
+                (None, None) => "Nothing to do.".into(),
             },
             due: now.is_some(),
             in_doubt: 0,
             stopped: line.is_some_and(|l| l.state == LineState::Stopped),
-            now_key: card.now.clone(),
+            now_key: now.cloned(),
             closed: counted
                 .clone()
                 .filter(|l| l.state == LineState::Closed)
@@ -119,6 +107,9 @@ pub fn what_now(desks: &[Desk<'_>]) -> (String, Option<usize>) {
     match next {
         Some((i, d)) => (format!("{}: {}", d.printer, d.waits.says), Some(i)),
         None if desks.is_empty() => ("Add your first printer.".into(), None),
+        None if desks.iter().any(|d| d.job.is_some()) => {
+            ("Nothing to do now: the open jobs are paused.".into(), None)
+        }
         None => ("No job is open. Start one beside its printer.".into(), None),
     }
 }

@@ -8,7 +8,7 @@ use wattotherm_printer::{FilamentFacts, Parameter, PrinterFacts, Replacement};
 use crate::context::{Comes, Context, ExpectedSetting};
 use crate::finding::Finding;
 use crate::house::House;
-use crate::route::{Stop, Traveller};
+use crate::route::{Stop, Traveller, TravellerLine};
 use crate::stations::ran_min;
 
 /// A value in force on a printer.
@@ -74,24 +74,35 @@ impl Situation<'_> {
         (!note.trim().is_empty()).then(|| note.trim().to_owned())
     }
 
-    /// Parts of the strip that is under way: those not fitted yet, and those fitted since the last station of
-    /// another kind was closed.
-    fn strip(&self) -> Vec<Replacement> {
-        let fitted_just_now: Vec<Replacement> = self
-            .closings
-            .iter()
-            .rev()
-            .map_while(|c| match c.stop.parse() {
-                Ok(Stop::Fit(r)) => Some(r),
-                _ => None,
-            })
-            .collect();
-        let in_strip = |r: &Replacement| {
-            let key = Stop::Fit(*r).to_string();
-            let open = self.card.lines.iter().any(|l| l.key == key && l.is_open());
-            open || fitted_just_now.contains(r)
+    /// Parts that are taken out and put in together with the part of `stop`: fitted one after another with it, and
+    /// those still to be fitted, where nothing else was done in between.
+    fn strip(&self, stop: Stop) -> Vec<Replacement> {
+        let part_of = |c: &Closed<'_>| match c.stop.parse() {
+            Ok(Stop::Fit(r)) => Some(r),
+            _ => None,
         };
-        self.replaced.iter().copied().filter(in_strip).collect()
+        let line = |stop: Stop| {
+            let key = stop.to_string();
+            self.card.lines.iter().find(move |l| l.key == key)
+        };
+        let open = |r: &Replacement| line(Stop::Fit(*r)).is_some_and(TravellerLine::is_open);
+        let key = stop.to_string();
+        let closed = line(stop).is_some_and(|l| !l.is_open());
+        let at = self.closings.iter().rposition(|c| c.stop == key);
+        // One that is closed belongs to the run of fittings that it was closed in, one that is open to the last run.
+        let from = at
+            .filter(|_| closed)
+            .map_or(self.closings.len(), |at| at + 1);
+        let after: Vec<Replacement> = self.closings[from..].iter().map_while(part_of).collect();
+        let goes_on = from + after.len() == self.closings.len();
+        let fitted: Vec<Replacement> = (self.closings[..from].iter().rev())
+            .map_while(part_of)
+            .chain(after)
+            .collect();
+        let parts = self.replaced.iter().copied();
+        parts
+            .filter(|r| fitted.contains(r) || goes_on && open(r))
+            .collect()
     }
 
     /// What the station at `stop` needs to know besides its readings.
@@ -125,7 +136,10 @@ impl Situation<'_> {
             strength: line.and_then(|l| l.strength),
             adjusts_so_far: line.map_or(0, |l| l.adjusts),
             replaced: self.replaced.to_vec(),
-            strip: self.strip(),
+            strip: match stop {
+                Stop::Fit(_) => self.strip(stop),
+                _ => Vec::new(),
+            },
             false_fixes: (self.card.false_fixes.iter())
                 .map(|f| format!("{}: {}", f.label, f.says))
                 .collect(),

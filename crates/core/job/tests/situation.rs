@@ -8,6 +8,7 @@ use wattotherm_gcode::Command;
 use wattotherm_job::finding::Finding;
 use wattotherm_job::house::House;
 use wattotherm_job::route::{Event, JobFacts, LineState, Stop, Traveller, traveller};
+use wattotherm_job::sheets::sheet;
 use wattotherm_job::stations::{self, AnyStation as _};
 use wattotherm_job::{
     ChainLink, ChainState, Closed, Comes, Context, Desk, InForce, Situation, Waits, what_now,
@@ -228,4 +229,66 @@ fn a_link_holds_unless_its_job_is_open_it_is_in_doubt_or_it_was_never_set() {
     let line = card.lines.iter().find(|l| l.key == "drive").unwrap();
     assert_eq!((line.state, &open.reason), (LineState::Open, &line.reason));
     assert!(open.parts.contains(&"extruder drive"), "{:?}", open.parts);
+}
+
+#[test]
+fn a_nozzle_after_its_hot_end_was_built_is_changed_hot_and_the_first_strip_stays_what_it_was() {
+    let (break_, nozzle) = (Replacement::HeatBreakSame, Replacement::NozzleSame);
+    let house = House::default();
+    let facts = JobFacts {
+        replaced: [break_, nozzle].into(),
+        ..JobFacts::default()
+    };
+    let pass = finding(Verdict::Pass, &[]);
+    let none = json!({});
+    // The hot end was fitted and switched on; the nozzle came to the job later.
+    let closed = ["fit.heat_break_same", "power_up"];
+    let events: Vec<Event> = (1..)
+        .zip(closed)
+        .map(|(seq, stop)| Event::Closed {
+            seq,
+            stop: stop.parse().unwrap(),
+            finding: Box::new(pass.clone()),
+        })
+        .collect();
+    let ids = |closings: &[&str], stop: Stop| -> Vec<&'static str> {
+        let closings: Vec<Closed<'_>> = closings
+            .iter()
+            .map(|stop| Closed {
+                stop,
+                readings: &none,
+                finding: &pass,
+            })
+            .collect();
+        let context = Situation {
+            house: &house,
+            printer: &PrinterFacts::default(),
+            filaments: &[],
+            in_force: &[],
+            closings: &closings,
+            card: &traveller(&house, &facts, &events),
+            replaced: &[break_, nozzle],
+            failure_times_min: &[],
+            comes: Comes::AtRandom,
+        }
+        .context(stop);
+        let list = sheet(&stop.to_string(), &context);
+        list.steps.iter().map(|s| s.id).collect()
+    };
+    let hot = ids(&closed, Stop::Fit(nozzle));
+    assert!(
+        hot.contains(&"unload") && hot.contains(&"loosen"),
+        "{hot:?}"
+    );
+    let first = ids(&closed, Stop::Fit(break_));
+    assert!(
+        first.contains(&"unload") && first.contains(&"tug"),
+        "{first:?}"
+    );
+    // In one strip it is started cold in the new pieces.
+    let cold = ids(&closed[..1], Stop::Fit(nozzle));
+    assert!(
+        cold.contains(&"finger_tight") && !cold.contains(&"unload"),
+        "{cold:?}"
+    );
 }

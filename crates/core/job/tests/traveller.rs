@@ -5,103 +5,15 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use proptest::prelude::*;
-use serde_json::json;
-use wattotherm_job::Context;
 use wattotherm_job::chain::{StaleCause, Strength};
-use wattotherm_job::finding::Finding;
-use wattotherm_job::house::{Choice, House, RuleId};
-use wattotherm_job::route::{
-    Event, JobFacts, LineState, Stop, Traveller, TravellerLine, traveller,
-};
-use wattotherm_job::stations::{self, AnyStation};
+use wattotherm_job::house::{Choice, RuleId};
+use wattotherm_job::route::{LineState, Stop};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{Parameter, Replacement};
 
-const PETG: i64 = 7;
+mod story;
 
-fn facts(replaced: &[Replacement]) -> JobFacts {
-    JobFacts {
-        replaced: replaced.iter().copied().collect(),
-        filaments: vec![(PETG, "PETG, green".into())],
-        nozzles: 1,
-        ..JobFacts::default()
-    }
-}
-
-/// A finding that leaves this value, as a trial would.
-fn finding(verdict: Verdict, before: f64, after: f64) -> Box<Finding> {
-    let context = Context {
-        parameter: Some(Parameter::PrintTemp),
-        ..Context::default()
-    };
-    let readings = json!({"before": "230", "best": "230", "outcome": "good"});
-    let mut f = stations::Trial.evaluate(&readings, &context).unwrap();
-    f.facts.verdict = verdict;
-    f.facts.before = Some(before);
-    f.facts.after = (verdict == Verdict::Adjust).then_some(after);
-    f.facts.value_expanded = Some(0.1);
-    f.words.line = format!("{before} → {after}");
-    Box::new(f)
-}
-
-struct Story {
-    facts: JobFacts,
-    house: House,
-    events: Vec<Event>,
-}
-
-impl Story {
-    fn of(replaced: &[Replacement]) -> Self {
-        Self {
-            facts: facts(replaced),
-            house: House::default(),
-            events: Vec::new(),
-        }
-    }
-
-    fn seq(&self) -> u64 {
-        self.events.len() as u64 + 1
-    }
-
-    fn close(&mut self, key: &str, verdict: Verdict, before: f64, after: f64) -> &mut Self {
-        self.events.push(Event::Closed {
-            seq: self.seq(),
-            stop: key.parse().unwrap(),
-            finding: finding(verdict, before, after),
-        });
-        self
-    }
-
-    fn pass(&mut self, key: &str) -> &mut Self {
-        self.close(key, Verdict::Pass, 100.0, 100.0)
-    }
-
-    fn reopen(&mut self, key: &str) -> &mut Self {
-        self.events.push(Event::Reopened {
-            seq: self.seq(),
-            stop: key.parse().unwrap(),
-        });
-        self
-    }
-
-    fn card(&self) -> Traveller {
-        traveller(&self.house, &self.facts, &self.events)
-    }
-
-    fn line(&self, key: &str) -> TravellerLine {
-        let card = self.card();
-        card.lines
-            .iter()
-            .find(|l| l.key == key)
-            .cloned()
-            .unwrap_or_else(|| {
-                panic!(
-                    "no {key} in {:?}",
-                    card.lines.iter().map(|l| &l.key).collect::<Vec<_>>()
-                )
-            })
-    }
-}
+use story::{PETG, Story};
 
 fn drive_job() -> Story {
     let mut s = Story::of(&[Replacement::ExtruderDrive]);

@@ -9,7 +9,7 @@ use utoipa::IntoParams;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_job::route::{Stop, UnknownStop};
-use wattotherm_store::{NewPhoto, Photo, PhotoWords};
+use wattotherm_store::{MOST_PHOTOS, NewPhoto, Photo, PhotoWords};
 
 use super::files::in_pieces;
 use super::printers::Made;
@@ -21,12 +21,6 @@ use crate::state::App;
 
 /// Largest picture as it comes from a camera [bytes].
 const PHOTO_LIMIT: usize = 24 * 1024 * 1024;
-/// Pictures of a job at most.
-const MOST_PHOTOS: usize = 300;
-/// Marks on a picture at most.
-const MOST_MARKS: usize = 50;
-/// Longest caption [characters].
-const MOST_CAPTION: usize = 400;
 
 /// What a picture belongs to.
 #[derive(Deserialize, IntoParams)]
@@ -138,24 +132,7 @@ async fn describe_photo(
     Path(id): Path<i64>,
     Body(words): Body<PhotoWords>,
 ) -> Result<StatusCode, ApiError> {
-    let inside = |v: &f64| (0.0..=1.0).contains(v);
-    if words.marks.len() > MOST_MARKS
-        || !words
-            .marks
-            .iter()
-            .all(|m| m.from.iter().chain(&m.to).all(inside))
-    {
-        return Err(ApiError::Values {
-            field: "marks",
-            message: format!("Draw at most {MOST_MARKS} marks, all of them on the picture."),
-        });
-    }
-    if words.caption.chars().count() > MOST_CAPTION {
-        return Err(ApiError::Values {
-            field: "caption",
-            message: format!("Say it in at most {MOST_CAPTION} characters."),
-        });
-    }
+    words.check()?;
     app.with(move |store| Ok(store.describe_photo(id, &words)?))
         .await?;
     Ok(StatusCode::NO_CONTENT)

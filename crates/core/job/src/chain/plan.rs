@@ -7,7 +7,7 @@ use utoipa::ToSchema;
 use wattotherm_printer::{Parameter, Replacement};
 
 use super::reasons;
-use super::tables::{ARROWS, ChainTables};
+use super::tables::{ARROWS, Arrow, ChainTables};
 use super::{Effort, Strength, effort_of};
 
 /// What the job has found about one parameter so far. Moments are sequence numbers of the
@@ -48,6 +48,9 @@ pub struct PlanInput {
     pub replaced: BTreeMap<Replacement, u64>,
     /// Cells that this printer's build adds to the first table.
     pub also: Vec<(Replacement, Parameter, Strength)>,
+    /// Arrows of a shop that takes the downstream value first: they hold nothing back, and open it again where the
+    /// upstream one moves after it was closed.
+    pub again: Vec<Arrow>,
     /// What is asked for without a part.
     pub asked: BTreeMap<Parameter, Asked>,
     /// Values in doubt from earlier jobs.
@@ -202,6 +205,19 @@ impl Walk<'_> {
             .get(&parameter)
             .copied()
             .unwrap_or_default();
+        for arrow in self
+            .input
+            .again
+            .iter()
+            .filter(|a| a.downstream == parameter)
+        {
+            let up = self.state.get(&arrow.upstream).and_then(|v| v.changed_at);
+            let found_before = |at: u64| outcome.closed_at.is_some_and(|c| c < at);
+            moved.extend(
+                up.filter(|at| found_before(*at))
+                    .map(|at| (arrow.upstream, arrow.strength, at)),
+            );
+        }
         // What was found before something under it moved, or before a part was replaced, says nothing.
         let since = moved
             .iter()

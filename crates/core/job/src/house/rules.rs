@@ -301,7 +301,7 @@ pub const RULES: [RuleSpec; 28] = [
     RuleSpec {
         id: RuleId::LoopOrLevel,
         question: "Heater loop or levelling first?",
-        decides: "In the plan: which of them comes first.",
+        decides: "In the plan: which of them comes first, and whether a loop that moved after levelling opens Z again.",
         options: &[
             o("loop_first", "The heater loop first"),
             o("level_first", "Level first"),
@@ -324,7 +324,7 @@ pub const RULES: [RuleSpec; 28] = [
     RuleSpec {
         id: RuleId::BlockHeldBy,
         question: "What holds the block against the wrench?",
-        decides: "Tools and steps of every sheet on which the nozzle is turned.",
+        decides: "Tools and steps of the nozzle's sheet, and what hot tightening names.",
         options: &[
             o("wrench", "A second wrench on its flats"),
             o("pliers", "Pliers"),
@@ -335,7 +335,7 @@ pub const RULES: [RuleSpec; 28] = [
     RuleSpec {
         id: RuleId::SockAtHotChange,
         question: "The sock at a hot change?",
-        decides: "On the nozzle's sheet: whether the sock comes off before heating and goes on again cold.",
+        decides: "On the nozzle's sheet: whether the sock comes off before heating. At hot tightening: that it goes on again cold.",
         options: &[o("off", "Off, refitted cold"), o("on", "Left on")],
         why: "Grip against burns.",
     },

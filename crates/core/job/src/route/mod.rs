@@ -28,8 +28,8 @@ use wattotherm_measure::Verdict;
 use wattotherm_printer::{Parameter, Part};
 
 use crate::chain::{
-    Asked, ChainTables, Effort, Outcome, Plan, PlanInput, PlanLine, Status, Strength, effort_of,
-    plan,
+    Arrow, Asked, ChainTables, Effort, Outcome, Plan, PlanInput, PlanLine, Status, Strength,
+    effort_of, plan,
 };
 use crate::house::House;
 use history::{History, fold};
@@ -160,6 +160,13 @@ impl Writer<'_> {
             replaced: self.told.parts.clone(),
             ..PlanInput::default()
         };
+        if order::levels_first(self.house) {
+            input.again.push(Arrow {
+                upstream: Parameter::HeaterLoop,
+                downstream: Parameter::OffsetZ,
+                strength: Strength::Verify,
+            });
+        }
         if self.facts.nozzles < 2 {
             input.absent.insert(Parameter::OffsetXy);
         }

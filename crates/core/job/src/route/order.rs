@@ -132,6 +132,11 @@ fn place(r: Replacement, stripped: bool, tube_first: bool) -> u8 {
     }
 }
 
+/// Whether this shop levels before it tries the heater loop.
+pub(super) fn levels_first(house: &House) -> bool {
+    house.option(RuleId::LoopOrLevel).id == "level_first"
+}
+
 /// The machine's values after the preparation, in the order of this shop.
 pub(super) fn machine_values(house: &House) -> Vec<Parameter> {
     let mut all: Vec<Parameter> = Parameter::ALL
@@ -139,7 +144,7 @@ pub(super) fn machine_values(house: &House) -> Vec<Parameter> {
         .copied()
         .filter(|p| !p.per_filament() && !matches!(p, Parameter::SensorType | Parameter::Ceiling))
         .collect();
-    if house.option(RuleId::LoopOrLevel).id == "level_first" {
+    if levels_first(house) {
         let level = [Parameter::Profile, Parameter::Tram, Parameter::OffsetZ];
         all.sort_by_key(|p| !level.contains(p));
     }

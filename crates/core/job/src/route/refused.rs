@@ -53,6 +53,29 @@ impl Deed {
         self
     }
 
+    /// Checks what was typed of it, whatever the job.
+    /// # Errors
+    /// [`DeedRefused::Typed`] with the field and what to do.
+    pub fn check_typed(&self) -> Result<(), DeedRefused> {
+        let long = self.reason().chars().count() > MOST_REASON;
+        let free = matches!(self, Self::Resumed {} | Self::HandedOn { .. });
+        if long || self.reason().trim().is_empty() && !free {
+            return Err(typed("reason", "Say why, in 1 to 400 characters."));
+        }
+        match self {
+            Self::CameBack {
+                after_min: Some(m), ..
+            } if !m.is_finite() || *m <= 0.0 || *m > 100_000.0 => Err(typed(
+                "after_min",
+                "Type minutes of printing, above 0 and at most 100 000, or leave it blank.",
+            )),
+            Self::HandedOn { to, .. } if to.trim().is_empty() || to.chars().count() > MOST_NAME => {
+                Err(typed("to", "Type who goes on with it, 1 to 80 characters."))
+            }
+            _ => Ok(()),
+        }
+    }
+
     /// Checks that this can happen to a job that stands as its card says, with these parts; `finished` says
     /// whether it is over.
     /// # Errors
@@ -63,11 +86,7 @@ impl Deed {
         parts: &[Replacement],
         finished: bool,
     ) -> Result<(), DeedRefused> {
-        let long = self.reason().chars().count() > MOST_REASON;
-        let free = matches!(self, Self::Resumed {} | Self::HandedOn { .. });
-        if long || self.reason().trim().is_empty() && !free {
-            return Err(typed("reason", "Say why, in 1 to 400 characters."));
-        }
+        self.check_typed()?;
         let over = matches!(self, Self::Reopened { .. } | Self::CameBack { .. });
         if finished && !over {
             return Err(DeedRefused::State(
@@ -75,24 +94,13 @@ impl Deed {
             ));
         }
         match self {
-            Self::PartAdded { .. } => Ok(()),
             Self::PartTaken { part, .. } => may_take(*part, card, parts),
-            Self::CameBack { after_min, .. } => match after_min {
-                Some(m) if !m.is_finite() || *m <= 0.0 || *m > 100_000.0 => Err(typed(
-                    "after_min",
-                    "Type minutes of printing, above 0 and at most 100 000, or leave it blank.",
-                )),
-                _ => Ok(()),
-            },
             Self::Waived { stop, .. } => may_waive(stop, card),
             Self::Paused { .. } if card.paused.is_some() => {
                 Err(DeedRefused::State("This job is paused already.".into()))
             }
             Self::Resumed {} if card.paused.is_none() => {
                 Err(DeedRefused::State("This job isn’t paused.".into()))
-            }
-            Self::HandedOn { to, .. } if to.trim().is_empty() || to.chars().count() > MOST_NAME => {
-                Err(typed("to", "Type who goes on with it, 1 to 80 characters."))
             }
             Self::Reopened { .. } if !finished => {
                 Err(DeedRefused::State("This job is open already.".into()))
@@ -101,7 +109,9 @@ impl Deed {
                 how: Ending::Cancelled,
                 ..
             } => may_cancel(card),
-            Self::Paused { .. }
+            Self::PartAdded { .. }
+            | Self::CameBack { .. }
+            | Self::Paused { .. }
             | Self::Resumed {}
             | Self::HandedOn { .. }
             | Self::Ended { .. }

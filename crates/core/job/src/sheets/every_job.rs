@@ -187,9 +187,9 @@ fn plain_text(text: &str) -> String {
 pub(super) fn hand_over(context: &Context) -> Sheet {
     let covers = match school(context, RuleId::Covers) {
         "leave_off" => {
-            "Go over the printer once: plugs, ties, clips, fan, plate. Covers may stay off."
+            "Go over the printer once: plugs, ties, clips, sock, fan, plate. Covers may stay off."
         }
-        _ => "Go over the printer once: plugs, ties, clips, covers, fan, plate.",
+        _ => "Go over the printer once: plugs, ties, clips, covers, sock, fan, plate.",
     };
     list(
         "Hand over",

@@ -7,6 +7,7 @@ use super::strip::{cool_down, raise_head, tug, unload, unplug};
 use super::{Sheet, Step, cold, fumes, holder, lined, list, school, step};
 use crate::gate::Gate;
 use crate::house::RuleId;
+use crate::route::is_stripped;
 use crate::{Context, SignalWord};
 
 /// Nozzle at which threads are worked [°C]; never above the ceiling. Common practice, no source.
@@ -16,18 +17,25 @@ fn top_c(context: &Context) -> f64 {
     context.house.ceiling(&context.printer).ceiling_c
 }
 
-fn sock_off(context: &Context) -> Option<Step> {
-    (school(context, RuleId::SockAtHotChange) == "off"
-        && school(context, RuleId::BlockHeldBy) != "brace")
-        .then(|| {
-            step(
-                "sock_off",
-                Gate::Any,
-                "Take the silicone sock off before it is heated.",
-                "The block's flats are bare.",
-            )
-            .not("Torn while pulled off hot.")
-        })
+/// Whether the sock comes off for a nozzle that is changed hot, in this shop.
+fn sock_comes_off(context: &Context) -> bool {
+    school(context, RuleId::SockAtHotChange) == "off"
+        && school(context, RuleId::BlockHeldBy) != "brace"
+}
+
+/// Whether the sock is off when the nozzle of this job is tightened, and has to go back on cold.
+pub(crate) fn sock_is_off(context: &Context) -> bool {
+    is_stripped(context.replaced.iter().copied()) || sock_comes_off(context)
+}
+
+fn sock_off() -> Step {
+    step(
+        "sock_off",
+        Gate::Any,
+        "Take the silicone sock off before it is heated.",
+        "The block's flats are bare.",
+    )
+    .not("Torn while pulled off hot.")
 }
 
 pub(super) fn nozzle(context: &Context) -> Sheet {
@@ -36,7 +44,9 @@ pub(super) fn nozzle(context: &Context) -> Sheet {
         at_c: Some(WORK_C.min(top)),
     };
     let mut steps = vec![raise_head()];
-    steps.extend(sock_off(context));
+    if sock_comes_off(context) {
+        steps.push(sock_off());
+    }
     steps.push(unload());
     steps.extend([
         step(

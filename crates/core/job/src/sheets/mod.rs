@@ -17,6 +17,7 @@ use crate::gate::Gate;
 use crate::house::RuleId;
 use crate::{Caution, Context, SignalWord};
 
+pub(crate) use hot_end::sock_is_off;
 pub use strip::tools_of;
 
 /// One step.
@@ -118,8 +119,8 @@ impl Sheet {
     }
 }
 
-/// The list with this name: `intake`, `baseline`, `power_up`, `first_print`, `hand_over`, or
-/// `fit.` and a replacement's id. An unknown name gives the steps of every job.
+/// The list with this name: `intake`, `inspection`, `baseline`, `cause`, `power_up`, `first_heat`, `first_print`,
+/// `hand_over`, or `fit.` and a replacement's id. An unknown name gives the steps of every job.
 #[must_use]
 pub fn sheet(name: &str, context: &Context) -> Sheet {
     let pen = context.house.pen;
@@ -155,10 +156,10 @@ fn written(name: &str, context: &Context) -> Sheet {
     }
 }
 
-/// The sheet of one part by itself.
-fn of_part(r: Replacement, context: &Context) -> Sheet {
+/// The sheet of one part by itself, when `strip` are taken out and put in together.
+fn of_part(r: Replacement, strip: &[Replacement], context: &Context) -> Sheet {
     match r.part() {
-        Part::Nozzle if crate::route::is_stripped(context.replaced.iter().copied()) => {
+        Part::Nozzle if crate::route::is_stripped(strip.iter().copied()) => {
             hot_end::nozzle_cold(context)
         }
         Part::Nozzle => hot_end::nozzle(context),
@@ -199,7 +200,7 @@ fn cold(context: &Context) -> Gate {
 }
 
 /// What holds the block, for tools and steps.
-fn holder(context: &Context) -> &'static str {
+pub(crate) fn holder(context: &Context) -> &'static str {
     match school(context, RuleId::BlockHeldBy) {
         "pliers" => "pliers for the block",
         "brace" => "brace for the block",

@@ -9,7 +9,7 @@ use wattotherm_printer::Replacement;
 /// Steps that a strip needs once, before all else.
 const ONCE_BEFORE: [&str; 5] = ["raise_head", "unload", "unplug", "cool_down", "sock_off"];
 /// Steps that a strip needs once, after all else.
-const ONCE_AFTER: [&str; 2] = ["tug", "sock_on"];
+const ONCE_AFTER: [&str; 1] = ["tug"];
 
 pub(super) fn raise_head() -> Step {
     step(
@@ -79,12 +79,15 @@ fn strip_of(r: Replacement, context: &Context) -> Vec<Replacement> {
 /// Laws: over a strip every step stands once; nothing is heated once it was unplugged.
 pub(super) fn merged(r: Replacement, context: &Context) -> Sheet {
     let strip = strip_of(r, context);
-    let mut sheet = of_part(r, context);
+    let mut sheet = of_part(r, &strip, context);
     let place = strip.iter().position(|p| *p == r).unwrap_or(0);
     let has = |parts: &[Replacement], id: &str| {
-        parts
-            .iter()
-            .any(|p| of_part(*p, context).steps.iter().any(|s| s.id == id))
+        parts.iter().any(|p| {
+            of_part(*p, &strip, context)
+                .steps
+                .iter()
+                .any(|s| s.id == id)
+        })
     };
     let (before, after) = (&strip[..place], &strip[place + 1..]);
     sheet.steps.retain(|s| {
@@ -94,7 +97,7 @@ pub(super) fn merged(r: Replacement, context: &Context) -> Sheet {
         let later = ONCE_AFTER.contains(&s.id) && has(after, s.id);
         !(done || cold || later)
     });
-    let counted_later = after.iter().any(|p| of_part(*p, context).counts);
+    let counted_later = after.iter().any(|p| of_part(*p, &strip, context).counts);
     if sheet.counts && counted_later {
         sheet.counts = false;
         sheet.hints.push(
@@ -115,8 +118,9 @@ pub(super) fn merged(r: Replacement, context: &Context) -> Sheet {
 #[must_use]
 pub fn tools_of(context: &Context) -> Vec<String> {
     let mut all: Vec<String> = Vec::new();
-    for r in in_order(&context.house, context.replaced.iter().copied()) {
-        for tool in of_part(r, context).tools {
+    let parts = in_order(&context.house, context.replaced.iter().copied());
+    for r in &parts {
+        for tool in of_part(*r, &parts, context).tools {
             if !all.contains(&tool) {
                 all.push(tool);
             }

@@ -3,9 +3,19 @@
 use wattotherm_measure::text::plain;
 
 use super::strip::{raise_head, tug, unload, unplug};
-use super::{Sheet, list, step};
+use super::{Sheet, Step, list, step};
 use crate::gate::Gate;
 use crate::{Context, SignalWord};
+
+/// Wires back where they were.
+fn dress() -> Step {
+    step(
+        "dress",
+        Gate::Unplugged,
+        "Tape and ties back where they were.",
+        "No wire is near the block or across a moving part.",
+    )
+}
 
 pub(super) fn sensor(_: &Context) -> Sheet {
     list(
@@ -45,12 +55,7 @@ pub(super) fn sensor(_: &Context) -> Sheet {
                 "It doesn't slide, and nothing is crushed.",
             )
             .not("Screw tight: the bead breaks."),
-            step(
-                "dress",
-                Gate::Unplugged,
-                "Tape and ties back where they were.",
-                "No wire is near the block or across a moving part.",
-            ),
+            dress(),
             tug(),
         ],
     )
@@ -118,12 +123,7 @@ pub(super) fn heater(context: &Context) -> Sheet {
                 "A pull at each moves nothing.",
             )
             .not("Tinned wire in a screw terminal: it creeps and burns."),
-            step(
-                "dress",
-                Gate::Unplugged,
-                "Tape and ties back where they were.",
-                "No wire is near the block or across a moving part.",
-            ),
+            dress(),
             tug(),
         ],
     )

@@ -11,7 +11,7 @@ use crate::context::Context;
 use crate::finding::{Cause, Facts, Row, Words};
 use crate::form::{Action, Field, Form};
 use crate::house::RuleId;
-use crate::sheets::tightening_c;
+use crate::sheets::{holder, sock_is_off, tightening_c};
 
 /// Nozzle tightened hot.
 pub struct HotTighten;
@@ -150,6 +150,15 @@ impl Station for HotTighten {
             SignalWord::Warning,
             "Burns and a broken heat break. Heat-proof gloves; second tool on the block, never on the heat sink or the wires. Never fingers under the nozzle.",
         );
+        up.hints.push(format!(
+            "The block is held with the {}.",
+            holder(context).trim_end_matches(" for the block")
+        ));
+        if sock_is_off(context) {
+            up.hints.push(
+                "Dry? Let it cool and press the sock back on before anything else is tried.".into(),
+            );
+        }
         up.target_c = Some(at_c);
         up
     }
