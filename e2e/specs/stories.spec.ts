@@ -2,6 +2,7 @@ import { expect, test } from '@playwright/test'
 
 import {
   accept,
+  acceptAnswers,
   close,
   fillAll,
   goOn,
@@ -70,7 +71,12 @@ test('a complaint that comes back twice: false fixes on record, parts added, clo
   await close(page)
   await workTo(page, request, job, 'acceptance')
 
-  await happened(page, 'the complaint came back', { minutes: '70', reason: [/What was seen/, 'thin again'] })
+  // Said at acceptance, it is the same: the cause is looked for before anything else.
+  await acceptAnswers(page, '70', 'yes')
+  await expect(verdict(page)).toContainText('Stop: the complaint came back after 1 h 10 min')
+  await close(page, /Record the stop/)
+  await expect(page).toHaveURL(new RegExp(`/jobs/${job}/cause$`))
+  await expect(page.getByText(/it came back after 55 and 70 min/).first()).toBeVisible()
   await tickOpen(page)
   await happened(page, 'one more part', {
     part: 'hot-end coupler',

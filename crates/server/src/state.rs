@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use tokio::sync::broadcast;
-use wattotherm_job::route::{Stop, Traveller, UnknownStop, traveller};
+use wattotherm_job::route::{Changed, Stop, Traveller, UnknownStop, traveller};
 use wattotherm_job::{Closed, Comes, Context, InForce, Situation};
 use wattotherm_store::{Change, Files, Job, Shows, Store, StoreError};
 
@@ -212,6 +212,11 @@ pub fn context_of(
             text: s.value_text,
         })
         .collect();
+    let changed: Vec<Changed> = store
+        .changed(job.printer_id, job.finished_at.as_deref())?
+        .into_iter()
+        .map(|c| c.changed)
+        .collect();
     let filaments: Vec<(i64, String, String)> = job
         .filaments
         .iter()
@@ -225,6 +230,7 @@ pub fn context_of(
         closings: &closed,
         card,
         replaced: &job.replaced,
+        changed: &changed,
         failure_times_min: &job.failure_times_min,
         comes: match job.shows {
             Shows::AfterAWhile => Comes::SamePoint,

@@ -1,16 +1,103 @@
 //! What happens to a job besides its stations: kept beside a line of the logbook.
 
-use rusqlite::params;
-use wattotherm_job::route::{Deed, Ending, LeftOpen, Stop};
+use rusqlite::{Connection, params};
+use wattotherm_job::effects::Effect;
+use wattotherm_job::route::{Deed, Ending, LeftOpen, Stop, still_changed};
 
 use crate::doubt::{doubt_by_parts, doubt_left};
 use crate::jobs::reopen_in;
 use crate::logbook::{Line, append};
 use crate::printers::open_job;
-use crate::records::{DeedEntry, Job, JobEnd};
+use crate::records::{ChangedAt, DeedEntry, Job, JobEnd};
 use crate::{Store, StoreError};
 
+fn keep_in(
+    conn: &Connection,
+    job: &Job,
+    deed: &Deed,
+    says: &str,
+    stop: Option<&str>,
+    at: &str,
+) -> Result<i64, StoreError> {
+    let seq = append(
+        conn,
+        &Line {
+            at,
+            kind: "deed",
+            printer_id: Some(job.printer_id),
+            job_id: Some(job.id),
+            stop,
+            part: match deed {
+                Deed::PartAdded { part, .. } | Deed::PartTaken { part, .. } => Some(part.part()),
+                _ => None,
+            },
+            who: &job.technician,
+            text: says,
+            ..Line::default()
+        },
+    )?;
+    conn.execute(
+        "INSERT INTO deed (log_id, job_id, deed) VALUES (?1, ?2, ?3)",
+        params![seq, job.id, serde_json::to_string(deed)?],
+    )?;
+    Ok(seq)
+}
+
+/// Writes that a closing put back what was changed.
+pub(crate) fn put_back_in(
+    conn: &Connection,
+    job: &Job,
+    effects: &[Effect],
+    at: &str,
+) -> Result<(), StoreError> {
+    for effect in effects {
+        if let Effect::PutBack(what) = effect {
+            let deed = Deed::PutBack {
+                what: what.clone(),
+                reason: String::new(),
+            };
+            keep_in(conn, job, &deed, &deed.says(str::to_owned), None, at)?;
+        }
+    }
+    Ok(())
+}
+
 impl Store {
+    /// What of a printer isn't as it belongs, with the job that changed it, by all its jobs so far; or by the
+    /// jobs up to a moment.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn changed(
+        &self,
+        printer_id: i64,
+        until: Option<&str>,
+    ) -> Result<Vec<ChangedAt>, StoreError> {
+        let mut statement = self.conn.prepare_cached(
+            "SELECT l.at, d.job_id, d.deed FROM deed d JOIN logbook l ON l.id = d.log_id
+             WHERE l.printer_id = ?1 AND (?2 IS NULL OR l.at <= ?2) ORDER BY d.log_id",
+        )?;
+        let rows = statement.query_map(params![printer_id, until], |r| {
+            Ok((r.get(0)?, r.get(1)?, r.get::<_, String>(2)?))
+        })?;
+        let mut deeds: Vec<((String, i64), Deed)> = Vec::new();
+        for row in rows {
+            let (at, job, deed) = row?;
+            if let Ok(deed) = serde_json::from_str(&deed) {
+                deeds.push(((at, job), deed));
+            }
+        }
+        let all = still_changed(deeds.iter().map(|(of, deed)| (of, deed)));
+        Ok(all
+            .into_iter()
+            .map(|((at, job_id), changed)| ChangedAt {
+                since: at.clone(),
+                job_id: *job_id,
+                says: changed.says(),
+                changed,
+            })
+            .collect())
+    }
+
     /// What happened to a job besides its stations, oldest first.
     /// # Errors
     /// [`StoreError`] of the database.
@@ -72,29 +159,7 @@ impl Store {
             _ => None,
         };
         let key = stop.map(|s| s.to_string());
-        let seq = append(
-            &tx,
-            &Line {
-                at,
-                kind: "deed",
-                printer_id: Some(job.printer_id),
-                job_id: Some(job.id),
-                stop: key.as_deref(),
-                part: match deed {
-                    Deed::PartAdded { part, .. } | Deed::PartTaken { part, .. } => {
-                        Some(part.part())
-                    }
-                    _ => None,
-                },
-                who: &job.technician,
-                text: says,
-                ..Line::default()
-            },
-        )?;
-        tx.execute(
-            "INSERT INTO deed (log_id, job_id, deed) VALUES (?1, ?2, ?3)",
-            params![seq, job.id, serde_json::to_string(deed)?],
-        )?;
+        let seq = keep_in(&tx, job, deed, says, key.as_deref(), at)?;
         match deed {
             Deed::PartAdded { part, .. } => {
                 let mine: Vec<i64> = job.filaments.iter().map(|f| f.id).collect();
@@ -129,6 +194,8 @@ impl Store {
             Deed::CameBack { .. } | Deed::Reopened { .. } => reopen_in(&tx, job.id)?,
             Deed::PartTaken { .. }
             | Deed::Waived { .. }
+            | Deed::Changed { .. }
+            | Deed::PutBack { .. }
             | Deed::Paused { .. }
             | Deed::Resumed {} => {}
         }

@@ -10,6 +10,7 @@ use wattotherm_job::route::{Begins, Deed, Event, JobFacts, Stop};
 use wattotherm_measure::{Pen, Verdict};
 use wattotherm_printer::{HotEndKind, Parameter, Replacement};
 
+use crate::deeds::put_back_in;
 use crate::doubt::{doubt_by_effects, doubt_by_parts, proven};
 use crate::logbook::{Line, append};
 use crate::printers::{open_job, put_in, stale_in, unfit_in, write_effects};
@@ -112,8 +113,6 @@ impl Store {
                 Deed::PartTaken { part, .. } => {
                     parts.remove(&part);
                 }
-                // A time after which it came back is one more time to failure.
-                Deed::CameBack { after_min, .. } => job.failure_times_min.extend(after_min),
                 _ => {}
             }
         }
@@ -257,6 +256,7 @@ impl Store {
             complaint: new.shows != Shows::NoComplaint || !new.complaint.trim().is_empty(),
             filaments,
             nozzles: printer.facts.nozzles,
+            probe: printer.facts.probe_mm.is_some(),
             lined: printer.facts.hot_end == HotEndKind::Lined,
             ..JobFacts::default()
         };
@@ -437,6 +437,7 @@ impl Store {
         }
         write_effects(&tx, job.printer_id, Some(job.id), effects, seq, at)?;
         doubt_by_effects(&tx, job, effects)?;
+        put_back_in(&tx, job, effects, at)?;
         tx.commit()?;
         Ok(seq)
     }

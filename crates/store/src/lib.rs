@@ -34,7 +34,7 @@ pub use logbook::{About, LogFilter};
 pub use open::{OpenOptions, Store};
 pub use photos::{MOST_PHOTOS, MarkShape, NewPhoto, Photo, PhotoMark, PhotoWords};
 pub use records::{
-    Closing, DeedEntry, Filament, Fitting, Job, JobEnd, JobFilter, JobHead, LogEntry, NewFilament,
-    NewJob, NewPrinter, NewSetting, Printer, Setting, Shows, StaleMark,
+    ChangedAt, Closing, DeedEntry, Filament, Fitting, Job, JobEnd, JobFilter, JobHead, LogEntry,
+    NewFilament, NewJob, NewPrinter, NewSetting, Printer, Setting, Shows, StaleMark,
 };
 pub use transfer::{FORMAT, ImportError, JobFile, TransferEntry, TransferPhoto};

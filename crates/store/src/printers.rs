@@ -577,7 +577,7 @@ pub(crate) fn write_effects(
                 )?;
                 continue;
             }
-            Effect::Doubt { .. } | Effect::Leave(_) => continue,
+            Effect::Doubt { .. } | Effect::Leave(_) | Effect::PutBack(_) => continue,
         };
         let piece = Piece {
             part,

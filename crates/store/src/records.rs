@@ -5,7 +5,7 @@ use strum::{EnumString, IntoStaticStr};
 use utoipa::ToSchema;
 use wattotherm_job::chain::Strength;
 use wattotherm_job::finding::Finding;
-use wattotherm_job::route::{Begins, Deed};
+use wattotherm_job::route::{Begins, Changed, Deed};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{Fitted, Parameter, Part, PrinterFacts, Replacement};
 
@@ -90,6 +90,20 @@ impl JobEnd {
     pub(crate) fn from_id(id: &str) -> Option<Self> {
         id.parse().ok()
     }
+}
+
+/// Something of a printer that isn't as it belongs.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct ChangedAt {
+    /// Since when.
+    pub since: String,
+    /// By which job.
+    pub job_id: i64,
+    /// In words.
+    pub says: String,
+    /// What it is.
+    #[serde(flatten)]
+    pub changed: Changed,
 }
 
 /// Something that happened to a job besides its stations.

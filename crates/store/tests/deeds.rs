@@ -8,7 +8,7 @@ mod common;
 use common::{Shop, shop};
 use serde_json::json;
 use wattotherm_job::chain::Strength;
-use wattotherm_job::route::{Deed, Ending, LeftOpen, Stop, left_in_doubt, traveller};
+use wattotherm_job::route::{Deed, Ending, Lasts, LeftOpen, Stop, left_in_doubt, traveller};
 use wattotherm_printer::{Parameter, Replacement};
 use wattotherm_store::{
     Job, JobEnd, JobFile, LogFilter, MarkShape, NewFilament, NewJob, NewPhoto, NewSetting,
@@ -128,8 +128,16 @@ fn a_time_after_which_it_came_back_is_one_more_time_to_failure_and_opens_the_job
     assert!(matches!(refused, Err(StoreError::Conflict(_))));
     did(&mut s, &second, &ended);
     let again = did(&mut s, &over, &back);
-    assert_eq!((again.ended, again.finished_at), (None, None));
-    assert_eq!(again.failure_times_min, [52.0, 70.0]);
+    assert_eq!((&again.ended, &again.finished_at), (&None, &None));
+    assert_eq!(
+        again.failure_times_min,
+        [52.0],
+        "what was known when it began"
+    );
+    let facts = s.store.job_facts(&again).unwrap();
+    let events = s.store.events(again.id).unwrap();
+    let card = traveller(&s.store.house().unwrap(), &facts, &events);
+    assert_eq!(card.returned_after_min, [70.0]);
 }
 
 #[test]
@@ -301,4 +309,45 @@ fn a_file_with_a_deed_or_a_mark_that_nobody_can_mean_is_refused_by_its_place() {
         let said = refused(&path, value);
         assert!(said.contains(says), "{path}: {said}");
     }
+}
+
+#[test]
+fn what_is_changed_stays_on_the_printers_record_until_a_later_job_puts_it_back() {
+    let mut s = shop(DAY[0]);
+    let job = start(&mut s, &[Replacement::SensorSameType]);
+    let changed = |what: &str, was: &str, now: &str, lasts| Deed::Changed {
+        what: what.into(),
+        was: was.into(),
+        now: now.into(),
+        lasts,
+        reason: because("to try it"),
+    };
+    did(&mut s, &job, &changed("sensor type", "1", "5", Lasts::Loan));
+    did(
+        &mut s,
+        &job,
+        &changed("covers", "", "left off", Lasts::Alteration),
+    );
+    let says = |s: &Shop| -> Vec<String> {
+        let all = s.store.changed(s.printer, None).unwrap();
+        all.into_iter().map(|c| c.says).collect()
+    };
+    assert_eq!(says(&s), ["sensor type: 5, was 1", "covers: left off"]);
+    // It outlives the job that did it.
+    let ended = Deed::Ended {
+        how: Ending::Unfixed,
+        reason: because("no part"),
+    };
+    did(&mut s, &job, &ended);
+    let second = start(&mut s, &[Replacement::Tube]);
+    assert_eq!(says(&s).len(), 2);
+    let back = Deed::PutBack {
+        what: "Covers".into(),
+        reason: String::new(),
+    };
+    did(&mut s, &second, &back);
+    let left = s.store.changed(s.printer, None).unwrap();
+    assert_eq!((left.len(), left[0].job_id), (1, job.id));
+    // As it was on the day before, all was as it belongs.
+    assert!(s.store.changed(s.printer, Some(DAY[0])).unwrap().is_empty());
 }

@@ -376,7 +376,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Adds a part or takes one back, notes that the complaint came back, leaves a station out, pauses, hands on, ends
+         * Adds a part or takes one back, notes what was changed and put back and that the complaint came back, leaves a station out, pauses, hands on, ends
          *     or opens a job again. The plan follows; done work stays where it still holds.
          */
         post: operations["add_deed"];
@@ -1291,7 +1291,7 @@ export interface components {
          * @description The likely fault behind a stop. The words for it, with its numbers, are the station's.
          * @enum {string}
          */
-        Cause: "lies_elsewhere" | "runs_backward" | "nothing_fed" | "slips_when_fast" | "resistance_downstream" | "wrong_after_work" | "far_off_untouched" | "ratio_left_out" | "steps_of_other_microsteps" | "steps_of_other_drive" | "no_such_ratio" | "other_microsteps" | "feed_unexplained" | "bed_beyond_screws" | "nozzle_far_off" | "bed_tilted" | "walls_differ" | "not_flow" | "came_back" | "drive_clicks" | "no_good_value" | "step_failed" | "pieces_left" | "sensor_open" | "sensor_shorted" | "wrong_sensor_type" | "unknown_sensor" | "sensor_off_room" | "sensor_intermittent" | "sensor_open_or_short" | "sensor_loose" | "heater_of_lower_voltage" | "heater_too_weak" | "heater_too_strong" | "heater_open" | "heater_shorted" | "heater_overload" | "heater_failing" | "never_reaches" | "belt_or_steps" | "fan_steals_heat" | "sink_too_hot" | "planned_too_hot" | "nozzle_leaks" | "nozzle_on_block" | "block_not_held" | "over_torque" | "untyped";
+        Cause: "lies_elsewhere" | "runs_backward" | "nothing_fed" | "slips_when_fast" | "resistance_downstream" | "wrong_after_work" | "far_off_untouched" | "ratio_left_out" | "steps_of_other_microsteps" | "steps_of_other_drive" | "no_such_ratio" | "other_microsteps" | "feed_unexplained" | "bed_beyond_screws" | "nozzle_far_off" | "bed_tilted" | "walls_differ" | "not_flow" | "came_back" | "drive_clicks" | "no_good_value" | "step_failed" | "pieces_left" | "sensor_open" | "sensor_shorted" | "wrong_sensor_type" | "unknown_sensor" | "sensor_off_room" | "sensor_intermittent" | "sensor_open_or_short" | "sensor_loose" | "heater_of_lower_voltage" | "heater_too_weak" | "heater_too_strong" | "heater_open" | "heater_shorted" | "heater_overload" | "heater_failing" | "never_reaches" | "belt_or_steps" | "fan_steals_heat" | "sink_too_hot" | "planned_too_hot" | "nozzle_leaks" | "nozzle_on_block" | "block_not_held" | "over_torque" | "probe_scatters" | "tube_kinks" | "costs_more_than_worth" | "untyped";
         /** @description A caution shown at the step it belongs to. */
         Caution: {
             /** @description Signal word. */
@@ -1360,6 +1360,29 @@ export interface components {
             path: string;
             /** @description What stands there now. */
             value: unknown;
+        };
+        /** @description Something that isn't as it belongs. */
+        Changed: {
+            /** @description How long it is meant to last. */
+            lasts: components["schemas"]["Lasts"];
+            /** @description How it is. */
+            now: string;
+            /** @description How it was; blank where that says itself. */
+            was: string;
+            /** @description What, e.g. "sensor type in the firmware". */
+            what: string;
+        };
+        /** @description Something of a printer that isn't as it belongs. */
+        ChangedAt: components["schemas"]["Changed"] & {
+            /**
+             * Format: int64
+             * @description By which job.
+             */
+            job_id: number;
+            /** @description In words. */
+            says: string;
+            /** @description Since when. */
+            since: string;
         };
         /** @description One heater of a report. */
         Channel: {
@@ -1553,6 +1576,11 @@ export interface components {
              */
             before_text: string | null;
             /**
+             * @description What of the printer isn't as it belongs.
+             * @default []
+             */
+            changed: components["schemas"]["Changed"][];
+            /**
              * @description How it comes.
              * @default at_random
              */
@@ -1579,6 +1607,11 @@ export interface components {
              * @default []
              */
             filaments: components["schemas"]["FilamentFacts"][];
+            /**
+             * @description Minutes of hands that the card still asks for: at least, at most [min].
+             * @default null
+             */
+            hands_left_min: number[] | null;
             /**
              * @description House rules.
              * @default {
@@ -1711,6 +1744,12 @@ export interface components {
              * @default []
              */
             strip: components["schemas"]["Replacement"][];
+            /**
+             * Format: double
+             * @description Length to which this job cuts its tube [mm].
+             * @default null
+             */
+            tube_cut_mm: number | null;
         };
         /**
          * @description How a firmware's controller goes about a step. Common practice, no published source.
@@ -1764,6 +1803,26 @@ export interface components {
             reason: string;
             /** @description Key of its stop. */
             stop: string;
+        } | {
+            /** @enum {string} */
+            deed: "changed";
+            /** @description How long it is meant to last. */
+            lasts: components["schemas"]["Lasts"];
+            /** @description How it is now; may be blank. */
+            now: string;
+            /** @description Why. */
+            reason: string;
+            /** @description How it was; may be blank. */
+            was: string;
+            /** @description What. */
+            what: string;
+        } | {
+            /** @enum {string} */
+            deed: "put_back";
+            /** @description What else is to be said of it; may be blank. */
+            reason: string;
+            /** @description What, as it was named when it was changed. */
+            what: string;
         } | {
             /** @enum {string} */
             deed: "paused";
@@ -3127,6 +3186,8 @@ export interface components {
         };
         /** @description A job with its route card. */
         JobPage: {
+            /** @description What of the printer isn't as it belongs; for a job that is over, as it was then. */
+            changed: components["schemas"]["ChangedAt"][];
             /** @description What happened to it besides its stations, oldest first. */
             deeds: components["schemas"]["DeedEntry"][];
             /** @description The job. */
@@ -3196,6 +3257,11 @@ export interface components {
             /** @description Ultimate period [s]. */
             tu_s: components["schemas"]["Interval"];
         };
+        /**
+         * @description How long a change is meant to last.
+         * @enum {string}
+         */
+        Lasts: "loan" | "alteration";
         /**
          * @description How lengths are shown.
          * @enum {string}
@@ -3278,6 +3344,24 @@ export interface components {
             temperatures?: components["schemas"]["Temperatures"] | null;
             /** @description Heaters told to heat that no later report has answered yet. */
             told: components["schemas"]["Heater"][];
+        };
+        /** @description A piece of the machine or its accessories. */
+        ListedPiece: {
+            /**
+             * @description What, e.g. "spool holder".
+             * @default
+             */
+            name: string;
+            /**
+             * @description What a new one costs, in the shop's currency.
+             * @default
+             */
+            price: components["schemas"]["Entry"];
+            /**
+             * @description How it was found.
+             * @default open
+             */
+            state: components["schemas"]["PieceState"];
         };
         /** @description A connected printer as every page sees it. */
         LivePrinter: {
@@ -3836,6 +3920,11 @@ export interface components {
              */
             marks: components["schemas"]["PhotoMark"][];
         };
+        /**
+         * @description How a piece was found.
+         * @enum {string}
+         */
+        PieceState: "open" | "there" | "missing" | "damaged";
         /** @description The same value for a printer that takes its values from a file. */
         PlainValue: {
             /** @description What it is, e.g. "millimetres per motor turn". */
@@ -4033,6 +4122,8 @@ export interface components {
         PrinterPage: {
             /** @description Its chain. */
             chain: components["schemas"]["ChainLink"][];
+            /** @description What isn't as it belongs. */
+            changed: components["schemas"]["ChangedAt"][];
             /** @description Filaments by id, for names. */
             filaments: components["schemas"]["Filament"][];
             /** @description Its parts over time. */
@@ -4050,6 +4141,55 @@ export interface components {
             typed: {
                 [key: string]: string;
             };
+        };
+        /** @description What is read at the probe. */
+        ProbeReadings: {
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description X shown with the nozzle over the mark [mm].
+             * @default
+             */
+            nozzle_x_mm: components["schemas"]["Entry"];
+            /**
+             * @description Y shown with the nozzle over the mark [mm].
+             * @default
+             */
+            nozzle_y_mm: components["schemas"]["Entry"];
+            /**
+             * @description X shown with the probe over the same mark [mm].
+             * @default
+             */
+            probe_x_mm: components["schemas"]["Entry"];
+            /**
+             * @description Y shown with the probe over the same mark [mm].
+             * @default
+             */
+            probe_y_mm: components["schemas"]["Entry"];
+            /**
+             * @description Offset in X that the printer holds [mm].
+             * @default
+             */
+            set_x_mm: components["schemas"]["Entry"];
+            /**
+             * @description Offset in Y that the printer holds [mm].
+             * @default
+             */
+            set_y_mm: components["schemas"]["Entry"];
+            /**
+             * @description Heights at which it triggered over one spot [mm].
+             * @default []
+             */
+            touches_mm: components["schemas"]["Entry"][];
+            /**
+             * Format: int32
+             * @description Version of this shape: 1.
+             * @default 0
+             */
+            version: number;
         };
         /** @description An error answer. */
         Problem: {
@@ -4601,6 +4741,8 @@ export interface components {
             heading: string;
             /** @description What to know besides. */
             hints: string[];
+            /** @description Whether it ends with a cause written down. */
+            names_cause: boolean;
             rule?: components["schemas"]["RuleId"] | null;
             /** @description Steps in order. */
             steps: components["schemas"]["Step"][];
@@ -4748,7 +4890,7 @@ export interface components {
          * @description One limit.
          * @enum {string}
          */
-        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "clean_run_most_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min";
+        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "clean_run_most_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min" | "probe_mm" | "probe_xy_mm";
         /** @description A tolerance as it is in force. */
         ToleranceInForce: {
             /** @description Which tolerance. */
@@ -4965,6 +5107,8 @@ export interface components {
             now?: string | null;
             /** @description Why the job rests, while it does. */
             paused?: string | null;
+            /** @description Minutes of printing after which the complaint came back in this job, the first time first [min]. */
+            returned_after_min: number[];
             /** @description Parameters that nothing touched, as one sentence; none if all are on the card. */
             untouched?: string | null;
         };
@@ -5038,6 +5182,55 @@ export interface components {
              * @default 0
              */
             version: number;
+        };
+        /** @description What is measured before a tube is cut. */
+        TubeLengthReadings: {
+            /**
+             * @description Tightest bend anywhere on the way, as a radius [mm].
+             * @default
+             */
+            bend_mm: components["schemas"]["Entry"];
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description Length of the old tube from end to end [mm].
+             * @default
+             */
+            old_mm: components["schemas"]["Entry"];
+            /**
+             * @description Outer diameter of the tube [mm].
+             * @default
+             */
+            outer_mm: components["schemas"]["Entry"];
+            /**
+             * @description Slack beyond the longest way [mm].
+             * @default
+             */
+            slack_mm: components["schemas"]["Entry"];
+            /**
+             * @description What a trim of a worn end takes [mm].
+             * @default
+             */
+            trim_mm: components["schemas"]["Entry"];
+            /**
+             * @description Trims to keep in reserve.
+             * @default
+             */
+            trims: components["schemas"]["Entry"];
+            /**
+             * Format: int32
+             * @description Version of this shape: 1.
+             * @default 0
+             */
+            version: number;
+            /**
+             * @description The way with the head at its farthest places.
+             * @default []
+             */
+            ways: components["schemas"]["WayTo"][];
         };
         /** @description An autotune. */
         TuneResult: {
@@ -5178,6 +5371,19 @@ export interface components {
              */
             t_mm: components["schemas"]["Entry"];
         };
+        /** @description A place of the head, and the tube's way to it. */
+        WayTo: {
+            /**
+             * @description Where the head stood, e.g. "back right".
+             * @default
+             */
+            name: string;
+            /**
+             * @description Way of the tube from end to end, both seats included [mm].
+             * @default
+             */
+            way_mm: components["schemas"]["Entry"];
+        };
         /** @description A kept line of the wire. */
         WireLine: {
             /** @description When. */
@@ -5248,6 +5454,40 @@ export interface components {
             sheet?: components["schemas"]["Sheet"] | null;
             /** @description The station, e.g. `drive`. */
             station: string;
+        };
+        /** @description What is known of a machine's worth. */
+        WorthReadings: {
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description Price of an hour of hands.
+             * @default
+             */
+            hour: components["schemas"]["Entry"];
+            /**
+             * @description What it has cost so far.
+             * @default
+             */
+            paid: components["schemas"]["Entry"];
+            /**
+             * @description The parts list.
+             * @default []
+             */
+            pieces: components["schemas"]["ListedPiece"][];
+            /**
+             * Format: int32
+             * @description Version of this shape: 1.
+             * @default 0
+             */
+            version: number;
+            /**
+             * @description What it is worth in order, in the shop's currency.
+             * @default
+             */
+            worth: components["schemas"]["Entry"];
         };
         /** @description Setting commands to write, store and read back. */
         WriteBody: {

@@ -19,6 +19,9 @@ const end = computed(() => props.page.job.ended)
     <p v-for="f in page.traveller.false_fixes" :key="f.part" class="quiet">
       Not explained by the new {{ f.label }}: {{ f.says }}.
     </p>
+    <p v-for="c in page.changed" :key="c.what" class="state">
+      {{ c.lasts === 'loan' ? 'To give back' : 'Altered' }}: {{ c.says }}
+    </p>
     <p v-if="page.traveller.paused" class="state">Paused: {{ page.traveller.paused }}</p>
     <p v-if="page.traveller.ended" class="state">
       {{ endWord[page.traveller.ended.how] }}: {{ page.traveller.ended.reason }}

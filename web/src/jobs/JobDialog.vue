@@ -26,6 +26,11 @@ const part = ref('')
 const minutes = ref('')
 const to = ref('')
 const reason = ref('')
+const thing = ref('')
+const was = ref('')
+const now = ref('')
+const lasts = ref<Schemas['Lasts']>('loan')
+const putBack = ref('')
 const over = computed(() => props.page.job.ended != null)
 const paused = computed(() => props.page.traveller.paused != null)
 const options = computed<{ value: What; label: string }[]>(() => {
@@ -37,10 +42,12 @@ const options = computed<{ value: What; label: string }[]>(() => {
   options.push(
     back,
     paused.value ? { value: 'resumed', label: 'work goes on' } : { value: 'paused', label: 'pause' },
+    { value: 'changed', label: 'something was changed' },
     { value: 'handed_on', label: 'somebody else goes on' },
     { value: 'unfixed', label: 'end, not fixed' },
     { value: 'cancelled', label: 'cancel' },
   )
+  if (props.page.changed.length) options.splice(-3, 0, { value: 'put_back', label: 'something was put back' })
   return options
 })
 watch(shown, (now) => {
@@ -64,6 +71,8 @@ const why: Record<What, string> = {
   part_taken: 'Why not?',
   came_back: 'What was seen?',
   waived: 'Why?',
+  changed: 'Why?',
+  put_back: 'Anything else to say of it',
   paused: 'Why? The job keeps its place.',
   resumed: '',
   handed_on: 'What should they know?',
@@ -91,6 +100,17 @@ function deed(): Deed | null {
       return { deed: what.value, reason: r }
     case 'resumed':
       return { deed: 'resumed' }
+    case 'changed':
+      return {
+        deed: 'changed',
+        what: thing.value,
+        was: was.value,
+        now: now.value,
+        lasts: lasts.value,
+        reason: r,
+      }
+    case 'put_back':
+      return putBack.value ? { deed: 'put_back', what: putBack.value, reason: r } : null
     default:
       return null
   }
@@ -99,7 +119,7 @@ async function note() {
   failure.value = ''
   const body = deed()
   if (!body) {
-    failure.value = 'Choose the part.'
+    failure.value = what.value === 'put_back' ? 'Choose what was put back.' : 'Choose the part.'
     return
   }
   if (what.value === 'came_back' && minutes.value.trim() && numberOf(minutes.value) === null) {
@@ -110,7 +130,7 @@ async function note() {
   if (!card) return
   shown.value = false
   message.info('Noted. The plan follows.')
-  part.value = minutes.value = to.value = reason.value = ''
+  for (const typed of [part, minutes, to, reason, thing, was, now, putBack]) typed.value = ''
   emit('done', card)
 }
 </script>
@@ -137,6 +157,27 @@ async function note() {
       v-model="minutes"
       label="After how many minutes of printing, if seen"
       decimal
+    />
+    <template v-if="what === 'changed'">
+      <ChoiceRow
+        v-model="lasts"
+        name="deed-lasts"
+        label="For how long"
+        :options="[
+          { value: 'loan', label: 'for a try, given back' },
+          { value: 'alteration', label: 'until it is put right' },
+        ]"
+      />
+      <TextLine id="deed-thing" v-model="thing" label="What was changed, e.g. sensor type, covers" />
+      <TextLine id="deed-was" v-model="was" label="How it was" />
+      <TextLine id="deed-now" v-model="now" label="How it is now" />
+    </template>
+    <PickList
+      v-if="what === 'put_back'"
+      id="deed-back"
+      v-model="putBack"
+      label="What was put back"
+      :options="page.changed.map((c) => ({ value: c.what, label: c.says }))"
     />
     <TextLine v-if="what === 'handed_on'" id="deed-to" v-model="to" label="Who goes on" />
     <TextLine

@@ -24,6 +24,10 @@ const { data: photos } = useQuery({
   queryKey: ['job', id, 'photos'],
   queryFn: () => answer(client.GET('/api/v1/jobs/{id}/photos', params)),
 })
+const shownAfter = computed(() => {
+  const of = page.value
+  return of ? [...of.job.failure_times_min, ...of.traveller.returned_after_min].map((m) => Math.round(m)) : []
+})
 const nameOf = (stop: string) => page.value?.traveller.lines.find((l) => l.key === stop)?.title ?? stop
 const rows = computed(() =>
   (closings.value ?? [])
@@ -73,9 +77,9 @@ function print() {
         <dt>Complaint</dt>
         <dd>{{ page.job.complaint || 'none, planned change' }}</dd>
       </div>
-      <div v-if="page.job.failure_times_min.length">
+      <div v-if="shownAfter.length">
         <dt>It showed</dt>
-        <dd>after {{ page.job.failure_times_min.map((m) => Math.round(m)).join(', ') }} min of printing</dd>
+        <dd>after {{ shownAfter.join(', ') }} min of printing</dd>
       </div>
       <div v-if="page.job.tried">
         <dt>Tried before</dt>
@@ -106,7 +110,9 @@ function print() {
         <dd>{{ page.job.finished_at ? moment(page.job.finished_at) : 'still open' }}</dd>
       </div>
     </dl>
-    <template v-if="unproven.length || page.traveller.false_fixes.length || page.deeds.length">
+    <template
+      v-if="unproven.length || page.traveller.false_fixes.length || page.deeds.length || page.changed.length"
+    >
       <h2>To know first</h2>
       <p v-for="l in unproven" :key="l.key">
         <strong>{{ l.title }}</strong> was left out: {{ l.waived }}.
@@ -116,6 +122,9 @@ function print() {
       </p>
       <p v-for="f in page.traveller.false_fixes" :key="f.part">
         The new {{ f.label }} did not explain the complaint: {{ f.says }}.
+      </p>
+      <p v-for="c in page.changed" :key="c.what">
+        {{ c.lasts === 'loan' ? 'Not given back' : 'Altered still' }}: {{ c.says }}.
       </p>
       <ul v-if="page.deeds.length" class="deeds">
         <li v-for="d in page.deeds" :key="d.seq">{{ moment(d.at) }}: {{ d.says }}</li>

@@ -79,6 +79,18 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
     <PrinterForm v-model:shown="editing" :page="data" />
     <ValueForm v-model:shown="noting" :page="data" :first="first" />
     <ChainDrawing :chain="data.chain" :replaced="data.replaced" />
+    <section v-if="data.changed.length">
+      <h2>Not as it belongs</h2>
+      <ul>
+        <li v-for="c in data.changed" :key="c.what">
+          {{ c.says }}
+          <span class="quiet">
+            {{ c.lasts === 'loan' ? 'to give back' : 'altered' }} since {{ moment(c.since) }},
+            <RouterLink :to="`/jobs/${c.job_id}`">job {{ c.job_id }}</RouterLink>
+          </span>
+        </li>
+      </ul>
+    </section>
     <div class="two">
       <section>
         <div class="head">

@@ -17,6 +17,11 @@ const commands = computed(() =>
   props.finding?.facts.commands.length ? props.finding.facts.commands : (props.setUp?.commands ?? []),
 )
 const what = computed(() => (props.finding?.facts.commands.length ? 'To send' : 'To send for the test'))
+/** A list of steps has no number that came about. */
+const reasonsAre = computed(() => {
+  if (props.finding?.facts.station === 'check') return 'Noted'
+  return props.finding?.facts.verdict === 'stop' ? 'What this rests on' : 'How the number came about'
+})
 const doubt = computed(() => props.finding?.words.bands[0])
 </script>
 
@@ -82,7 +87,7 @@ const doubt = computed(() => props.finding?.words.bands[0])
       <p class="quiet">{{ doubt.helps }}</p>
     </section>
     <section v-if="finding?.words.reasons.length">
-      <h2>{{ finding.facts.verdict === 'stop' ? 'What this rests on' : 'How the number came about' }}</h2>
+      <h2>{{ reasonsAre }}</h2>
       <ul>
         <li v-for="r in finding.words.reasons" :key="r">{{ r }}</li>
       </ul>

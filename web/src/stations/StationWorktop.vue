@@ -101,8 +101,8 @@ async function close() {
   }
   message.info(`${worktop.value?.line.title}: ${got.finding.words.headline}`)
   const here = got.traveller.lines.find((l) => l.key === props.stationKey)
-  if (here?.state === 'open' || here?.state === 'stopped') {
-    // An adjust or a stop: the same station again, from its new before.
+  if ((here?.state === 'open' || here?.state === 'stopped') && here.waits_for.length === 0) {
+    // An adjust or a stop: the same station again, from its new before. What came back is looked into first.
     emit('again')
   } else {
     emit('go', got.traveller.now)

@@ -28,9 +28,10 @@ defineProps<{ id: string; title: string; failure?: string; width?: number }>()
   display: flex;
   flex-direction: column;
   gap: 10px;
-  /* The strip with the stops lies over it. */
+  /* The strip with the stops lies over it: it stands in the middle of what is left. */
+  position: relative;
+  bottom: calc(var(--strip, 0px) / 2);
   max-height: calc(100vh - var(--strip, 0px) - 16px);
-  margin-bottom: var(--strip, 0px);
   overflow: auto;
 }
 </style>

@@ -33,5 +33,6 @@ pub use temperatures::{Channel, Heater, Temperatures, read_temperatures};
 pub use words::{WordError, Words};
 pub use writer::{
     Command, CommandError, FeedOrder, LEAST_EXTRUSION_C, feed_for_drive_test, read_back,
-    set_flow_percent, set_heater_gains, set_steps_per_mm, set_z_offset_mm, store_settings,
+    set_flow_percent, set_heater_gains, set_probe_xy_mm, set_steps_per_mm, set_z_offset_mm,
+    store_settings,
 };

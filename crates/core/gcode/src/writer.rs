@@ -126,6 +126,19 @@ pub fn set_z_offset_mm(offset_mm: f64) -> Result<Command, CommandError> {
     ))
 }
 
+/// `M851 X… Y…`: sets the bed probe's place from the nozzle [mm]; positive to the right and to the back. Domain:
+/// -150 to 150 mm each.
+/// # Errors
+/// [`CommandError::Value`] outside the domain.
+pub fn set_probe_xy_mm([x_mm, y_mm]: [f64; 2]) -> Result<Command, CommandError> {
+    let x = bounded("probe offset X", x_mm, -150.0, 150.0)?;
+    let y = bounded("probe offset Y", y_mm, -150.0, 150.0)?;
+    Ok(command(
+        format!("M851 X{} Y{}", plain(x, 2), plain(y, 2)),
+        "set probe offset",
+    ))
+}
+
 /// `M221 S…`: sets the flow override [%]. Domain: 10 to 300 %.
 /// # Errors
 /// [`CommandError::Value`] outside the domain.

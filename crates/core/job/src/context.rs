@@ -7,6 +7,7 @@ use wattotherm_printer::{FilamentFacts, Parameter, PrinterFacts, Replacement};
 
 use crate::chain::Strength;
 use crate::house::House;
+use crate::route::Changed;
 
 /// Everything a station's arithmetic depends on besides readings. All fields have defaults, so
 /// that a bare set of readings can be evaluated too.
@@ -35,6 +36,8 @@ pub struct Context {
     pub strip: Vec<Replacement>,
     /// Parts after which the complaint came back, in words.
     pub false_fixes: Vec<String>,
+    /// What of the printer isn't as it belongs.
+    pub changed: Vec<Changed>,
     /// What was noted at the baseline print.
     pub baseline: Option<String>,
     /// Minutes of printing after which the complaint showed, one entry a time.
@@ -43,6 +46,10 @@ pub struct Context {
     pub comes: Comes,
     /// For a trial: which parameter.
     pub parameter: Option<Parameter>,
+    /// Minutes of hands that the card still asks for: at least, at most [min].
+    pub hands_left_min: Option<[f64; 2]>,
+    /// Length to which this job cuts its tube [mm].
+    pub tube_cut_mm: Option<f64>,
     /// For a check: which list, e.g. `intake` or `fit.tube`.
     pub list: Option<String>,
     /// Settings report kept when the job began.

@@ -13,6 +13,8 @@ use crate::context::Context;
 use crate::finding::Finding;
 use crate::house::House;
 use crate::route::{LeftOpen, Stop};
+use crate::sheets::PUT_BACK;
+use crate::stations::check::StepState;
 use crate::stations::{Check, read};
 
 /// One thing that a closing does. The store writes them, in the closing's transaction.
@@ -52,6 +54,8 @@ pub enum Effect {
         /// Which value moved, e.g. "the drive".
         moved: &'static str,
     },
+    /// What was changed at the printer is as it belongs again: its name.
+    PutBack(String),
     /// A value stays unproven when the job ends.
     Leave(LeftOpen),
 }
@@ -71,6 +75,7 @@ pub fn effects_of(
         Stop::Fit(r) if finding.facts.verdict == Verdict::Pass => {
             fits(r, readings, &context.printer)
         }
+        Stop::HandOver if finding.facts.verdict == Verdict::Pass => put_back(readings),
         _ if settled => changes(&context.printer, &stop.station().learns(readings)),
         _ => Vec::new(),
     };
@@ -115,6 +120,15 @@ pub fn effects_of_edit(known: &[Fitted], told: &[Fitted], house: &House) -> Vec<
         .collect();
     effects.extend(forgotten(&PrinterFacts::of(known), &effects, house));
     effects
+}
+
+/// What was given back while the printer was looked over for the last time.
+fn put_back(readings: &Value) -> Vec<Effect> {
+    let ticks = read::<Check>(readings).map_or(Vec::new(), |check| check.steps);
+    let done = ticks.into_iter().filter(|t| t.state == StepState::Done);
+    done.filter_map(|t| t.id.strip_prefix(PUT_BACK).map(str::to_owned))
+        .map(Effect::PutBack)
+        .collect()
 }
 
 /// What is newly known against what was.

@@ -8,8 +8,7 @@ use wattotherm_printer::{FilamentFacts, Parameter, PrinterFacts, Replacement};
 use crate::context::{Comes, Context, ExpectedSetting};
 use crate::finding::Finding;
 use crate::house::House;
-use crate::route::{Stop, Traveller, TravellerLine};
-use crate::stations::ran_min;
+use crate::route::{Changed, Stop, Traveller, TravellerLine};
 
 /// A value in force on a printer.
 #[derive(Clone, Debug, PartialEq)]
@@ -52,7 +51,9 @@ pub struct Situation<'a> {
     pub card: &'a Traveller,
     /// What was replaced.
     pub replaced: &'a [Replacement],
-    /// Minutes of printing after which the complaint showed.
+    /// What of the printer isn't as it belongs.
+    pub changed: &'a [Changed],
+    /// Minutes of printing after which the complaint had shown when the job began.
     pub failure_times_min: &'a [f64],
     /// How it comes.
     pub comes: Comes,
@@ -143,12 +144,19 @@ impl Situation<'_> {
             false_fixes: (self.card.false_fixes.iter())
                 .map(|f| format!("{}: {}", f.label, f.says))
                 .collect(),
+            changed: self.changed.to_vec(),
             baseline: self.noted_at(Stop::Baseline),
-            // A time after which it came back at acceptance is one more time to failure.
-            failure_times_min: (self.failure_times_min.iter().copied())
-                .chain(self.closings.iter().filter_map(|c| ran_min(c.finding)))
+            // A time after which it came back is one more time to failure.
+            failure_times_min: (self.failure_times_min.iter())
+                .chain(&self.card.returned_after_min)
+                .copied()
                 .collect(),
             comes: self.comes,
+            hands_left_min: (stop == Stop::Worth)
+                .then(|| [self.card.at_least.hands_min, self.card.at_most.hands_min]),
+            tube_cut_mm: self
+                .last(&Stop::TubeLength.to_string())
+                .and_then(|c| c.finding.facts.kept()),
             parameter,
             snapshot: snapshot
                 .and_then(|c| c.readings["report"].as_str())

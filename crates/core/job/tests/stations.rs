@@ -1026,9 +1026,9 @@ proptest! {
         let f = found(&stations::Drive, &r, &Context::default());
         if let Some(after) = f.facts.after {
             let before = f.facts.before.unwrap();
-            let fed_then = f.facts.bands[0].measured * after / before;
-            // What is left is the rounding of the value to two decimals.
-            prop_assert!((fed_then - 100.0).abs() <= 100.0 * 0.005 / after + 1e-9);
+            let exact = before * 100.0 / f.facts.bands[0].measured;
+            // What is left is the rounding of the value to two decimals, of which a tie takes all.
+            prop_assert!((after - exact).abs() <= 0.005 + 1e-9, "{after} for {exact}");
         }
     }
 }
@@ -1086,4 +1086,24 @@ fn the_next_round_asks_only_for_what_must_be_read_again() {
         begun["instrument"], fresh["instrument"],
         "a blank is no answer"
     );
+}
+
+#[test]
+fn a_search_for_a_cause_is_not_closed_without_a_word_of_it() {
+    let context = Context {
+        list: Some("cause".into()),
+        ..Context::default()
+    };
+    let mut typed = stations::Check.start(&context);
+    for step in typed["steps"].as_array_mut().unwrap() {
+        step["state"] = json!("done");
+    }
+    let refused = stations::Check.evaluate(&typed, &context).unwrap_err();
+    assert!(format!("{refused:?}").contains("Write down the cause, or that none was found."));
+    typed["note"] = json!("  \n");
+    assert!(stations::Check.evaluate(&typed, &context).is_err());
+    typed["note"] = json!("the coupler lets the tube move by 0.5 mm");
+    let found = stations::Check.evaluate(&typed, &context).unwrap();
+    assert_eq!(found.facts.verdict, Verdict::Pass);
+    assert!(found.words.reasons[0].contains("lets the tube move"));
 }

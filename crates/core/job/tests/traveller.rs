@@ -75,9 +75,15 @@ fn preparation_follows_one_after_another() {
     assert_eq!(s.line("baseline").waits_for, ["intake", "snapshot"]);
     assert_eq!(
         s.line("fit.tube").waits_for,
-        ["intake", "snapshot", "baseline", "fit.heater_block"]
+        [
+            "intake",
+            "snapshot",
+            "baseline",
+            "tube_length",
+            "fit.heater_block"
+        ]
     );
-    assert_eq!(s.line("power_up").waits_for.len(), 5);
+    assert_eq!(s.line("power_up").waits_for.len(), 6);
     let hot = s.line("hot_tighten").waits_for;
     for first in ["power_up", "ceiling", "first_heat"] {
         assert!(hot.contains(&first.to_owned()), "tightened before {first}");

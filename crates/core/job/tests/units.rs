@@ -145,6 +145,7 @@ fn the_examples_reach_every_verdict_of_every_station() {
         "snapshot" => vec![Verdict::Adjust, Verdict::MeasureAgain, Verdict::Stop],
         "hot_tighten" | "check" | "sensor" => vec![Verdict::Adjust],
         "heater" => vec![Verdict::MeasureAgain],
+        "tube_length" | "worth" => vec![Verdict::Adjust, Verdict::MeasureAgain],
         "compare" => vec![Verdict::Stop],
         _ => Vec::new(),
     };

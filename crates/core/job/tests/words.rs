@@ -154,7 +154,7 @@ fn every_part_has_a_sheet_with_its_cautions() {
     for &r in Replacement::ALL {
         let s = sheet(&format!("fit.{}", r.id()), &context);
         assert!(s.steps.len() >= 2, "{}", r.id());
-        let ids: BTreeSet<_> = s.steps.iter().map(|p| p.id).collect();
+        let ids: BTreeSet<_> = s.steps.iter().map(|p| &*p.id).collect();
         assert_eq!(
             ids.len(),
             s.steps.len(),
@@ -418,7 +418,7 @@ fn steps_of_a_list_have_names_of_their_own_and_a_tick_belongs_to_its_name() {
         "fit.part_fan",
     ] {
         let steps = sheet(list, &context).steps;
-        let names: std::collections::BTreeSet<&str> = steps.iter().map(|s| s.id).collect();
+        let names: std::collections::BTreeSet<&str> = steps.iter().map(|s| &*s.id).collect();
         assert_eq!(names.len(), steps.len(), "{list}");
     }
     // Ticked in a list that had its steps in another order, and one step fewer.

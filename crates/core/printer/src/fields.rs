@@ -504,6 +504,17 @@ pub fn fields_of(replacement: Replacement) -> Vec<(&'static FactField, bool)> {
             &["extruder_drive.gear_ratio", "extruder_drive.diameter_mm"],
             &[],
         ),
+        R::TubeToDirectDrive => (
+            &[
+                "extruder_drive.gear_ratio",
+                "extruder_drive.diameter_mm",
+                "tube.length_mm",
+                "frame.x_mm",
+                "frame.y_mm",
+                "frame.height_mm",
+            ],
+            &[],
+        ),
         R::ExtruderMotor => (&["extruder_motor.full_steps"], &[]),
         R::Tube => (&["tube.outer_mm", "tube.inner_mm", "tube.length_mm"], &[]),
         R::BedProbe => (&["bed_probe.x_mm", "bed_probe.y_mm"], &[]),

@@ -286,6 +286,15 @@ impl Replacement {
         )
     }
 
+    /// Whether fitting this part may leave the bed probe somewhere else beside the nozzle.
+    #[must_use]
+    pub const fn moves_the_probe(self) -> bool {
+        matches!(
+            self,
+            Self::BedProbe | Self::TubeToDirectDrive | Self::HotEndOther
+        )
+    }
+
     /// Whether fitting this part joins or unplugs wires, so that power-up checks follow.
     #[must_use]
     pub const fn electrical(self) -> bool {

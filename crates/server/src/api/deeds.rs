@@ -4,7 +4,7 @@ use axum::Json;
 use axum::extract::State;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use wattotherm_job::route::{Deed, DeedRefused, Stop, Traveller, left_in_doubt};
+use wattotherm_job::route::{Changed, Deed, DeedRefused, Stop, Traveller, left_in_doubt};
 use wattotherm_store::JobEnd;
 
 use crate::body::{Body, Path};
@@ -14,7 +14,7 @@ use crate::state::{App, traveller_of};
 
 #[utoipa::path(post, path = "/api/v1/jobs/{id}/deeds", params(("id" = i64, Path)), request_body = Deed,
     responses((status = 200, body = Traveller), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
-/// Adds a part or takes one back, notes that the complaint came back, leaves a station out, pauses, hands on, ends
+/// Adds a part or takes one back, notes what was changed and put back and that the complaint came back, leaves a station out, pauses, hands on, ends
 /// or opens a job again. The plan follows; done work stays where it still holds.
 async fn add_deed(
     State(app): State<App>,
@@ -26,7 +26,12 @@ async fn add_deed(
         .with(move |store| {
             let job = store.job(id)?;
             let card = traveller_of(store, &job)?;
-            deed.check(&card, &job.replaced, job.finished_at.is_some())?;
+            let changed: Vec<Changed> = store
+                .changed(job.printer_id, None)?
+                .into_iter()
+                .map(|c| c.changed)
+                .collect();
+            deed.check(&card, &job.replaced, &changed, job.finished_at.is_some())?;
             let reopens_hand_over =
                 matches!(deed, Deed::Reopened { .. }) && job.ended == Some(JobEnd::HandedOver);
             if reopens_hand_over {

@@ -16,8 +16,8 @@ use wattotherm_job::sheets::{Sheet, sheet};
 use wattotherm_job::stations::SetUp;
 use wattotherm_measure::{Instrument, Pen, Verdict};
 use wattotherm_store::{
-    Change, Closing, DeedEntry, DraftConflict, Job, JobEnd, JobFile, JobFilter, JobHead, NewJob,
-    Printer, Store,
+    Change, ChangedAt, Closing, DeedEntry, DraftConflict, Job, JobEnd, JobFile, JobFilter, JobHead,
+    NewJob, Printer, Store,
 };
 
 use super::printers::Made;
@@ -37,6 +37,8 @@ pub struct JobPage {
     pub traveller: Traveller,
     /// What happened to it besides its stations, oldest first.
     pub deeds: Vec<DeedEntry>,
+    /// What of the printer isn't as it belongs; for a job that is over, as it was then.
+    pub changed: Vec<ChangedAt>,
 }
 
 /// A station, ready to work at.
@@ -277,6 +279,7 @@ async fn job(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<JobPage
                 printer: store.printer(job.printer_id)?,
                 traveller: traveller_of(store, &job)?,
                 deeds: store.deeds(id)?,
+                changed: store.changed(job.printer_id, job.finished_at.as_deref())?,
                 job,
             })
         })
@@ -365,7 +368,7 @@ async fn worktop(
                     .as_array()
                     .map_or(Vec::new(), |s| s.iter().filter_map(ids).collect());
                 if line.state == LineState::Closed && !ticked.is_empty() {
-                    list.steps.retain(|s| ticked.iter().any(|t| t == s.id));
+                    list.steps.retain(|s| ticked.iter().any(|t| *t == s.id));
                 }
                 list
             });

@@ -18,7 +18,8 @@ use wattotherm_printer::{
     FACT_FIELDS, FactFieldShown, Fitted, Parameter, PrinterFacts, read_fields, typed_in,
 };
 use wattotherm_store::{
-    Filament, Fitting, Job, NewFilament, NewPrinter, NewSetting, Printer, Setting, StaleMark,
+    ChangedAt, Filament, Fitting, Job, NewFilament, NewPrinter, NewSetting, Printer, Setting,
+    StaleMark,
 };
 
 use crate::body::{Body, Path};
@@ -76,6 +77,8 @@ pub struct PrinterPage {
     pub settings: Vec<SettingShown>,
     /// Values in doubt.
     pub stale: Vec<StaleMark>,
+    /// What isn't as it belongs.
+    pub changed: Vec<ChangedAt>,
     /// Its chain.
     pub chain: Vec<ChainLink>,
     /// Filaments by id, for names.
@@ -301,6 +304,7 @@ async fn printer(
                 job,
                 settings,
                 stale,
+                changed: store.changed(id, None)?,
                 chain,
                 filaments,
             })

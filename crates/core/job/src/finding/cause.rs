@@ -103,6 +103,12 @@ pub enum Cause {
     BlockNotHeld,
     /// More torque than the thread bears.
     OverTorque,
+    /// The probe's touches scatter too much.
+    ProbeScatters,
+    /// The tube is bent tighter than it bears.
+    TubeKinks,
+    /// A machine costs more than it is worth.
+    CostsMoreThanWorth,
     /// A fault that an older version kept as text alone.
     Untyped,
 }

@@ -29,6 +29,8 @@ pub enum ToleranceId {
     LoopSdC,
     LoopDipC,
     IdleHeatMin,
+    ProbeMm,
+    ProbeXyMm,
 }
 
 /// A limit with its bounds.
@@ -80,7 +82,7 @@ const fn t(
 use ToleranceId as T;
 
 /// Every limit.
-pub const TOLERANCES: [ToleranceSpec; 18] = [
+pub const TOLERANCES: [ToleranceSpec; 20] = [
     t(
         T::DrivePercent,
         "Drive: length fed",
@@ -206,5 +208,19 @@ pub const TOLERANCES: [ToleranceSpec; 18] = [
         Unit::Minute,
         [15.0, 0.2, 240.0],
         "Long enough for a screw, too short for a fire. Prints and routines don't count.",
+    ),
+    t(
+        T::ProbeMm,
+        "Bed probe: scatter of its touches",
+        Unit::Mm,
+        [0.01, 0.001, 0.1],
+        "A twentieth of a thin layer. More, and a mesh measures the probe.",
+    ),
+    t(
+        T::ProbeXyMm,
+        "Bed probe: its place in X and Y",
+        Unit::Mm,
+        [1.0, 0.2, 5.0],
+        "A pen mark and an eye see {0.3 mm}; a bed is flat over a millimetre.",
     ),
 ];

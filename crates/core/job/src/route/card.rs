@@ -73,6 +73,8 @@ pub struct Traveller {
     pub now: Option<String>,
     /// Replaced parts after which the complaint came back.
     pub false_fixes: Vec<FalseFix>,
+    /// Minutes of printing after which the complaint came back in this job, the first time first [min].
+    pub returned_after_min: Vec<f64>,
     /// Why the job rests, while it does.
     pub paused: Option<String>,
     /// How it ended, where it wasn't handed over.

@@ -7,6 +7,7 @@ use utoipa::ToSchema;
 use wattotherm_printer::{Parameter, Replacement};
 
 use super::Stop;
+use super::changed::{Lasts, says};
 use crate::chain::{StaleCause, Strength};
 use crate::finding::Finding;
 
@@ -114,6 +115,26 @@ pub enum Deed {
         /// Why.
         reason: String,
     },
+    /// Something was changed and isn't as it belongs: for a try, or until somebody puts it right.
+    Changed {
+        /// What.
+        what: String,
+        /// How it was; may be blank.
+        was: String,
+        /// How it is now; may be blank.
+        now: String,
+        /// How long it is meant to last.
+        lasts: Lasts,
+        /// Why.
+        reason: String,
+    },
+    /// Something that was changed is as it belongs again.
+    PutBack {
+        /// What, as it was named when it was changed.
+        what: String,
+        /// What else is to be said of it; may be blank.
+        reason: String,
+    },
     /// Work rests for a while; the job keeps its place.
     Paused {
         /// Why.
@@ -151,6 +172,8 @@ impl Deed {
             | Self::PartTaken { reason, .. }
             | Self::CameBack { reason, .. }
             | Self::Waived { reason, .. }
+            | Self::Changed { reason, .. }
+            | Self::PutBack { reason, .. }
             | Self::Paused { reason }
             | Self::HandedOn { reason, .. }
             | Self::Ended { reason, .. }
@@ -177,6 +200,21 @@ impl Deed {
             Self::Waived { stop, reason } => {
                 format!("Left out, unproven: {}; {reason}", title_of(stop))
             }
+            Self::Changed {
+                what,
+                was,
+                now,
+                lasts,
+                reason,
+            } => {
+                let lasts = match lasts {
+                    Lasts::Loan => "Changed for a try",
+                    Lasts::Alteration => "Altered",
+                };
+                format!("{lasts}: {}; {reason}", says(what, was, now))
+            }
+            Self::PutBack { what, reason } if reason.is_empty() => format!("Put back: {what}"),
+            Self::PutBack { what, reason } => format!("Put back: {what}; {reason}"),
             Self::Paused { reason } => format!("Paused: {reason}"),
             Self::Resumed {} => "Work goes on".into(),
             Self::HandedOn { to, reason } if reason.is_empty() => format!("Handed on to {to}"),
@@ -236,6 +274,8 @@ pub struct JobFacts {
     pub nozzles: u8,
     /// Whether a liner reaches down to the nozzle, so that a new tube is seated under a nozzle backed off.
     pub lined: bool,
+    /// Whether the printer has a bed probe.
+    pub probe: bool,
     /// Whether the job was handed over.
     pub handed_over: bool,
 }

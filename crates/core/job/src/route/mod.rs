@@ -3,6 +3,7 @@
 //! [`traveller`] folds what happened to a job into its route card; nothing of it is stored.
 
 mod card;
+mod changed;
 mod effort;
 mod event;
 mod history;
@@ -14,6 +15,7 @@ mod told;
 mod words;
 
 pub use card::{LineState, Traveller, TravellerLine};
+pub use changed::{Changed, Lasts, still_changed};
 pub use event::{Begins, Deed, Ending, Event, JobFacts};
 pub use left::{LeftOpen, left_in_doubt};
 pub use order::in_order;
@@ -134,6 +136,7 @@ impl Writer<'_> {
             at_most,
             now,
             false_fixes: self.told.false_fixes,
+            returned_after_min: self.told.returned_after_min,
             paused: self.told.paused,
             ended: self.told.ended,
             lines,

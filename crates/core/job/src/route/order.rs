@@ -24,12 +24,18 @@ pub(super) fn preparation(
     if matches!(facts.begins, Begins::CheckUp { .. } | Begins::Filament) {
         stops.clear();
     }
+    if inspected {
+        stops.push(Stop::Worth);
+    }
     stops.push(Stop::Snapshot);
     if wants_baseline(tables, facts) {
         stops.push(Stop::Baseline);
     }
     if facts.begins == Begins::Symptom || told.came_back.is_some() {
         stops.push(Stop::Cause);
+    }
+    if parts().any(|r| r == Replacement::Tube) {
+        stops.push(Stop::TubeLength);
     }
     let in_order = in_order(house, told.parts.keys().copied());
     stops.extend(in_order.into_iter().map(Stop::Fit));
@@ -48,6 +54,10 @@ pub(super) fn preparation(
     }
     if parts().any(|r| opens_the_joint(house, facts, r)) {
         stops.push(Stop::HotTighten);
+    }
+    // Before bed and Z, which may be measured with it.
+    if facts.probe && (inspected || parts().any(Replacement::moves_the_probe)) {
+        stops.push(Stop::Probe);
     }
     stops
 }

@@ -1,11 +1,12 @@
 //! Which deeds a job can have as it stands.
 
-use super::{Deed, Ending, LineState, Stop, Traveller};
+use super::changed::named;
+use super::{Changed, Deed, Ending, Lasts, LineState, Stop, Traveller};
 use wattotherm_printer::Replacement;
 
 /// Longest reason, in characters.
 const MOST_REASON: usize = 400;
-/// Longest name.
+/// Longest name, of somebody or something.
 const MOST_NAME: usize = 80;
 
 /// Why a deed is not done. Each is a sentence for the technician.
@@ -41,6 +42,14 @@ impl Deed {
                 trim(to);
                 trim(reason);
             }
+            Self::Changed {
+                what,
+                was,
+                now,
+                reason,
+                ..
+            } => [what, was, now, reason].into_iter().for_each(trim),
+            Self::PutBack { what, reason } => [what, reason].into_iter().for_each(trim),
             Self::PartAdded { reason, .. }
             | Self::PartTaken { reason, .. }
             | Self::CameBack { reason, .. }
@@ -58,7 +67,10 @@ impl Deed {
     /// [`DeedRefused::Typed`] with the field and what to do.
     pub fn check_typed(&self) -> Result<(), DeedRefused> {
         let long = self.reason().chars().count() > MOST_REASON;
-        let free = matches!(self, Self::Resumed {} | Self::HandedOn { .. });
+        let free = matches!(
+            self,
+            Self::Resumed {} | Self::HandedOn { .. } | Self::PutBack { .. }
+        );
         if long || self.reason().trim().is_empty() && !free {
             return Err(typed("reason", "Say why, in 1 to 400 characters."));
         }
@@ -72,18 +84,40 @@ impl Deed {
             Self::HandedOn { to, .. } if to.trim().is_empty() || to.chars().count() > MOST_NAME => {
                 Err(typed("to", "Type who goes on with it, 1 to 80 characters."))
             }
+            Self::Changed { what, .. } | Self::PutBack { what, .. }
+                if what.trim().is_empty() || what.chars().count() > MOST_NAME =>
+            {
+                Err(typed("what", "Name what was changed, 1 to 80 characters."))
+            }
+            Self::Changed { was, now, .. }
+                if was.chars().count() > MOST_NAME || now.chars().count() > MOST_NAME =>
+            {
+                Err(typed(
+                    "now",
+                    "Keep how it was and how it is under 80 characters each.",
+                ))
+            }
+            Self::Changed {
+                was,
+                lasts: Lasts::Loan,
+                ..
+            } if was.trim().is_empty() => Err(typed(
+                "was",
+                "Say how it was: whoever gives it back has to know.",
+            )),
             _ => Ok(()),
         }
     }
 
-    /// Checks that this can happen to a job that stands as its card says, with these parts; `finished` says
-    /// whether it is over.
+    /// Checks that this can happen to a job that stands as its card says, with these parts, at a printer at
+    /// which this is changed; `finished` says whether it is over.
     /// # Errors
     /// [`DeedRefused`] with what to do instead.
     pub fn check(
         &self,
         card: &Traveller,
         parts: &[Replacement],
+        changed: &[Changed],
         finished: bool,
     ) -> Result<(), DeedRefused> {
         self.check_typed()?;
@@ -96,6 +130,16 @@ impl Deed {
         match self {
             Self::PartTaken { part, .. } => may_take(*part, card, parts),
             Self::Waived { stop, .. } => may_waive(stop, card),
+            Self::Changed { what, .. } => match named(changed, what) {
+                Some(c) => Err(DeedRefused::State(format!(
+                    "That is changed already ({}). Put it back first, so that how it belongs isn’t lost.",
+                    c.says()
+                ))),
+                None => Ok(()),
+            },
+            Self::PutBack { what, .. } if named(changed, what).is_none() => Err(
+                DeedRefused::State(format!("“{what}” isn’t on record as changed.")),
+            ),
             Self::Paused { .. } if card.paused.is_some() => {
                 Err(DeedRefused::State("This job is paused already.".into()))
             }
@@ -111,6 +155,7 @@ impl Deed {
             } => may_cancel(card),
             Self::PartAdded { .. }
             | Self::CameBack { .. }
+            | Self::PutBack { .. }
             | Self::Paused { .. }
             | Self::Resumed {}
             | Self::HandedOn { .. }

@@ -6,7 +6,8 @@ use std::str::FromStr;
 use wattotherm_printer::{Parameter, Replacement};
 
 use crate::stations::{
-    Acceptance, AnyStation, Check, Compare, Heater, HotTighten, Snapshot, station_for,
+    Acceptance, AnyStation, Check, Compare, Heater, HotTighten, Probe, Snapshot, TubeLength, Worth,
+    station_for,
 };
 
 /// What a station of a job is about.
@@ -16,12 +17,16 @@ pub enum Stop {
     Intake,
     /// A machine of unknown past, looked over.
     Inspection,
+    /// What a machine of unknown past is missing, and what it comes to.
+    Worth,
     /// Stored settings, kept.
     Snapshot,
     /// Test print with the old settings.
     Baseline,
     /// Looking for the cause of a complaint.
     Cause,
+    /// How long a new tube is cut.
+    TubeLength,
     /// Strip and fit one part.
     Fit(Replacement),
     /// A new heater, measured before it gets power.
@@ -32,6 +37,8 @@ pub enum Stop {
     FirstHeat,
     /// Nozzle tightened hot.
     HotTighten,
+    /// The bed probe, tried and measured in.
+    Probe,
     /// A parameter; with a filament's id where it belongs to one.
     Parameter(Parameter, Option<i64>),
     /// First print before tuning.
@@ -51,6 +58,9 @@ impl fmt::Display for Stop {
             Self::Snapshot => f.write_str("snapshot"),
             Self::Baseline => f.write_str("baseline"),
             Self::Inspection => f.write_str("inspection"),
+            Self::Worth => f.write_str("worth"),
+            Self::TubeLength => f.write_str("tube_length"),
+            Self::Probe => f.write_str("probe"),
             Self::Cause => f.write_str("cause"),
             Self::FirstHeat => f.write_str("first_heat"),
             Self::Fit(r) => write!(f, "fit.{}", r.id()),
@@ -81,6 +91,9 @@ impl FromStr for Stop {
             "snapshot" => return Ok(Self::Snapshot),
             "inspection" => return Ok(Self::Inspection),
             "baseline" => return Ok(Self::Baseline),
+            "worth" => return Ok(Self::Worth),
+            "tube_length" => return Ok(Self::TubeLength),
+            "probe" => return Ok(Self::Probe),
             "cause" => return Ok(Self::Cause),
             "first_heat" => return Ok(Self::FirstHeat),
             "power_up" => return Ok(Self::PowerUp),
@@ -118,6 +131,9 @@ impl Stop {
             Self::Compare => &Compare,
             Self::Heater => &Heater,
             Self::HotTighten => &HotTighten,
+            Self::Worth => &Worth,
+            Self::TubeLength => &TubeLength,
+            Self::Probe => &Probe,
             Self::Parameter(p, _) => station_for(p),
             Self::Acceptance => &Acceptance,
             Self::Intake

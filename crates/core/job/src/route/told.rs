@@ -56,6 +56,8 @@ pub(super) struct Told {
     pub parts: BTreeMap<Replacement, u64>,
     /// When the complaint came back last.
     pub came_back: Option<u64>,
+    /// Minutes of printing after which it came back, each time that was seen.
+    pub returned_after_min: Vec<f64>,
     pub false_fixes: Vec<FalseFix>,
     pub paused: Option<String>,
     pub ended: Option<EndedHow>,
@@ -121,12 +123,16 @@ impl Told {
                 });
             }
             Deed::Reopened { .. } => self.ended = None,
-            Deed::Waived { .. } | Deed::HandedOn { .. } => {}
+            Deed::Waived { .. }
+            | Deed::HandedOn { .. }
+            | Deed::Changed { .. }
+            | Deed::PutBack { .. } => {}
         }
     }
 
     fn came_back(&mut self, seq: u64, after_min: Option<f64>, fitted: &BTreeMap<Replacement, u64>) {
         self.came_back = Some(seq);
+        self.returned_after_min.extend(after_min);
         self.ended = None;
         for part in fitted.keys() {
             self.not_explained_by(*part, after_min);
@@ -156,9 +162,11 @@ impl Told {
             of.map(|(_, at)| *at).max()
         };
         let since = match stop {
-            Stop::Intake | Stop::Inspection | Stop::Snapshot | Stop::Baseline => None,
+            Stop::Intake | Stop::Inspection | Stop::Worth | Stop::Snapshot | Stop::Baseline => None,
             Stop::Cause => self.came_back,
             Stop::Fit(r) => self.parts.get(&r).copied(),
+            Stop::TubeLength => self.parts.get(&Replacement::Tube).copied(),
+            Stop::Probe => newest(&Replacement::moves_the_probe),
             Stop::PowerUp => newest(&Replacement::electrical),
             Stop::Heater => newest(&Replacement::brings_a_heater),
             Stop::FirstHeat => newest(&Replacement::heats_anew),

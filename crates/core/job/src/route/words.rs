@@ -21,6 +21,13 @@ pub(super) fn reason_of(stop: Stop) -> String {
             "Nobody here knows this machine: look it over before it costs more than it is worth."
                 .into()
         }
+        Stop::Worth => "Cost so far, parts and hands against what it is worth.".into(),
+        Stop::TubeLength => {
+            "A tube cut too short pulls at a corner, one too long loses motion.".into()
+        }
+        Stop::Probe => {
+            "The probe was moved, or nobody here knows it: it belongs before bed and Z.".into()
+        }
         Stop::Baseline => "Something to compare with after the repair.".into(),
         Stop::Cause => {
             "Replacing parts before the cause is known costs parts and proves nothing.".into()
@@ -50,6 +57,9 @@ pub(super) fn title_of(stop: Stop, facts: &JobFacts) -> String {
         Stop::HotTighten => "Hot tighten".into(),
         Stop::Compare => "Settings compared".into(),
         Stop::Inspection => "Inspection".into(),
+        Stop::Worth => "Parts and worth".into(),
+        Stop::TubeLength => "Tube length".into(),
+        Stop::Probe => "Bed probe".into(),
         Stop::Baseline => "Baseline print".into(),
         Stop::Cause => "Find the cause".into(),
         Stop::FirstHeat => "First heating".into(),

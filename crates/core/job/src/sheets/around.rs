@@ -91,6 +91,7 @@ pub(super) fn cause(context: &Context) -> Sheet {
             ),
         ],
     );
+    s.names_cause = true;
     for fix in &context.false_fixes {
         s.hints.push(format!("Not explained by the new {fix}."));
     }

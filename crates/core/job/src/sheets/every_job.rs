@@ -5,7 +5,11 @@ use wattotherm_printer::Part;
 use super::{Sheet, Step, fumes, list, school, step, tightening_c, tools_of};
 use crate::gate::Gate;
 use crate::house::RuleId;
+use crate::route::Lasts;
 use crate::{Context, SignalWord};
+
+/// What the id of a step begins with that puts back what was changed; its name follows.
+pub(crate) const PUT_BACK: &str = "put_back:";
 
 pub(super) fn intake(context: &Context) -> Sheet {
     let mut steps = vec![
@@ -28,6 +32,22 @@ pub(super) fn intake(context: &Context) -> Sheet {
             Gate::Any,
             "Read the maker's own sheet for the part, where there is one: it goes first.",
             "What differs from here is noted below.",
+        ));
+    }
+    if !context.changed.is_empty() {
+        let known: Vec<String> = context
+            .changed
+            .iter()
+            .map(|c| plain_text(&c.says()))
+            .collect();
+        steps.push(step(
+            "known_changes",
+            Gate::Any,
+            &format!(
+                "Changed at this printer before: {}. Look whether it still is.",
+                known.join("; ")
+            ),
+            "It is; or it is put back under “Something happened”.",
         ));
     }
     let tools = tools_of(context);
@@ -191,28 +211,51 @@ pub(super) fn hand_over(context: &Context) -> Sheet {
         }
         _ => "Go over the printer once: plugs, ties, clips, covers, sock, fan, plate.",
     };
+    let mut steps = vec![step(
+        "go_over",
+        Gate::Any,
+        covers,
+        "Everything that came off is on.",
+    )];
+    for c in &context.changed {
+        let (what, was, now) = (plain_text(&c.what), plain_text(&c.was), plain_text(&c.now));
+        let id = format!("{PUT_BACK}{}", c.what);
+        steps.push(match c.lasts {
+            Lasts::Loan => step(
+                id,
+                Gate::Any,
+                &format!("Give back what was changed for a try: {what} to {was}."),
+                "It reads as it was. Left as it is? Skip it and say why: it stays on record.",
+            ),
+            Lasts::Alteration => step(
+                id,
+                Gate::Any,
+                &match (was.as_str(), now.as_str()) {
+                    ("", "") => format!("Put right: {what}."),
+                    ("", now) => format!("Put right: {what} ({now})."),
+                    (was, _) => format!("Put right: {what}, was {was}."),
+                },
+                "Put right. Left as it is? Skip it and say why: it stays on record.",
+            ),
+        });
+    }
+    steps.extend([
+        step(
+            "sisters",
+            Gate::Any,
+            "Look at the sister machines with the same part.",
+            "What you saw is noted below.",
+        ),
+        step(
+            "report",
+            Gate::Any,
+            "Print the report and hand it over with the old part.",
+            "",
+        ),
+    ]);
     list(
         "Hand over",
         "Look it over once more, and leave nothing open.",
-        vec![
-            step(
-                "go_over",
-                Gate::Any,
-                covers,
-                "Everything that came off is on.",
-            ),
-            step(
-                "sisters",
-                Gate::Any,
-                "Look at the sister machines with the same part.",
-                "What you saw is noted below.",
-            ),
-            step(
-                "report",
-                Gate::Any,
-                "Print the report and hand it over with the old part.",
-                "",
-            ),
-        ],
+        steps,
     )
 }

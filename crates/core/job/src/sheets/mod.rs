@@ -9,6 +9,8 @@ mod path;
 mod strip;
 mod wires;
 
+use std::borrow::Cow;
+
 use serde::Serialize;
 use utoipa::ToSchema;
 use wattotherm_printer::{HotEndKind, Part, Replacement, usual_print_c};
@@ -17,6 +19,7 @@ use crate::gate::Gate;
 use crate::house::RuleId;
 use crate::{Caution, Context, SignalWord};
 
+pub(crate) use every_job::PUT_BACK;
 pub(crate) use hot_end::sock_is_off;
 pub use strip::tools_of;
 
@@ -24,7 +27,8 @@ pub use strip::tools_of;
 #[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
 pub struct Step {
     /// Name of the step within its list: a tick belongs to it, whatever place the step has.
-    pub id: &'static str,
+    #[schema(value_type = String)]
+    pub id: Cow<'static, str>,
     /// State the machine must be in.
     pub gate: Gate,
     /// The same on a chip; empty for any.
@@ -50,6 +54,8 @@ pub struct Sheet {
     pub steps: Vec<Step>,
     /// Whether screws, clips and springs are counted out and in.
     pub counts: bool,
+    /// Whether it ends with a cause written down.
+    pub names_cause: bool,
     /// House rule that decides here.
     pub rule: Option<RuleId>,
     /// Caution of the whole list.
@@ -60,9 +66,9 @@ pub struct Sheet {
     pub tools: Vec<String>,
 }
 
-fn step(id: &'static str, gate: Gate, act: &str, check: &str) -> Step {
+fn step(id: impl Into<Cow<'static, str>>, gate: Gate, act: &str, check: &str) -> Step {
     Step {
-        id,
+        id: id.into(),
         gate,
         gate_says: String::new(),
         act: act.into(),
@@ -90,6 +96,7 @@ fn list(title: &'static str, heading: &str, steps: Vec<Step>) -> Sheet {
         heading: heading.into(),
         steps,
         counts: false,
+        names_cause: false,
         rule: None,
         caution: None,
         hints: Vec::new(),

@@ -43,9 +43,15 @@ pub(super) fn tube(r: Replacement, context: &Context) -> Sheet {
             step(
                 "cut",
                 Gate::Any,
-                &format!(
-                    "Cut the new tube to the old one's length with {cut_by}, square at both ends; burrs off."
-                ),
+                &match context.tube_cut_mm {
+                    Some(mm) => format!(
+                        "Cut the new tube to {{{} mm}} with {cut_by}, square at both ends; burrs off.",
+                        plain(mm, 0)
+                    ),
+                    None => format!(
+                        "Cut the new tube to the old one's length with {cut_by}, square at both ends; burrs off."
+                    ),
+                },
                 "The end stands upright on the bench; filament slides through freely.",
             )
             .warned(
@@ -184,7 +190,7 @@ pub(super) fn drive(r: Replacement, context: &Context) -> Sheet {
     .with(&["hex keys 1.5 to 2.5 mm", "brass brush", "tray for screws"])
 }
 
-pub(super) fn to_direct(_: &Context) -> Sheet {
+pub(super) fn to_direct(context: &Context) -> Sheet {
     let mut s = list(
         "Strip and fit: tube drive to direct drive",
         "Move the drive onto the carriage; belt, wheels, limits and cables follow.",
@@ -229,12 +235,6 @@ pub(super) fn to_direct(_: &Context) -> Sheet {
                 "Move the head by hand to all corners and to the top.",
                 "No cable pulls; the new ends of travel are written below.",
             ),
-            step(
-                "probe",
-                Gate::Unplugged,
-                "Measure the probe's place anew, X and Y from the nozzle.",
-                "It is told below and set in the printer.",
-            ),
             tug(),
         ],
     )
@@ -249,7 +249,12 @@ pub(super) fn to_direct(_: &Context) -> Sheet {
     s.hints = vec![
         "The carriage is heavier: accelerations may have to come down.".into(),
         "Retraction and pressure advance start from the range of a direct drive.".into(),
+        "New ends of travel also belong into the firmware's limits, or the head runs into the frame.".into(),
     ];
+    if context.printer.probe_mm.is_some() {
+        s.hints
+            .push("The probe's place from the nozzle is measured at its own station.".into());
+    }
     s
 }
 

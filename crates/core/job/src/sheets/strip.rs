@@ -91,10 +91,10 @@ pub(super) fn merged(r: Replacement, context: &Context) -> Sheet {
     };
     let (before, after) = (&strip[..place], &strip[place + 1..]);
     sheet.steps.retain(|s| {
-        let done = ONCE_BEFORE.contains(&s.id) && has(before, s.id);
+        let done = ONCE_BEFORE.contains(&&*s.id) && has(before, &s.id);
         // Unplugged is cold.
         let cold = s.id == "cool_down" && (has(before, "unplug") || has(after, "unplug"));
-        let later = ONCE_AFTER.contains(&s.id) && has(after, s.id);
+        let later = ONCE_AFTER.contains(&&*s.id) && has(after, &s.id);
         !(done || cold || later)
     });
     let counted_later = after.iter().any(|p| of_part(*p, &strip, context).counts);

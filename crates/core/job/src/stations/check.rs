@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_heat::{sensor_ids, sensor_options};
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
-use wattotherm_measure::text::count;
+use wattotherm_measure::text::{count, plain};
 use wattotherm_measure::{Pen, Unit, Verdict};
 use wattotherm_printer::{
     FACT_FIELDS, FactField, FactKind, Replacement, fields_of, read_fields, typed_fields,
@@ -233,7 +233,7 @@ impl Station for Check {
                 .steps
                 .iter()
                 .map(|s| StepTick {
-                    id: s.id.to_owned(),
+                    id: s.id.clone().into_owned(),
                     ..StepTick::default()
                 })
                 .collect(),
@@ -242,7 +242,11 @@ impl Station for Check {
                 .into_iter()
                 .map(|(f, needed)| {
                     let text = known.get(f.path).filter(|_| !needed);
-                    let entry = text.map_or_else(Entry::default, |t| t.as_str().into());
+                    let cut = context.tube_cut_mm.filter(|_| f.path == "tube.length_mm");
+                    let entry = match cut {
+                        Some(mm) => plain(mm, 1).as_str().into(),
+                        None => text.map_or_else(Entry::default, |t| t.as_str().into()),
+                    };
                     (f.path.to_owned(), entry)
                 })
                 .collect(),
@@ -318,6 +322,13 @@ impl Station for Check {
                 "note",
                 "The note is too long. Keep it under 20 000 characters.",
             );
+        }
+        // A search that names nothing would pass whatever was found.
+        if list.names_cause && r.note.trim().is_empty() {
+            intake.push(FieldProblem::Count {
+                field: "note".into(),
+                message: "Write down the cause, or that none was found.".into(),
+            });
         }
         if r.steps.len() > MOST_TICKS {
             intake.count(

@@ -142,21 +142,18 @@ impl Station for HotTighten {
             "Tighten the nozzle at {}, holding the block.",
             pen.plain(at_c, Unit::Celsius, 0)
         ))
-        .hint(pen.text(
-            "{2.5 to 3 N·m}; then load, extrude {50 mm}, wait two minutes, look above the nozzle.",
-        ))
+        .hint(pen.text(&format!(
+            "On the block the {}; {{2.5 to 3 N·m}}; then load, extrude {{50 mm}}, wait two minutes, look above the nozzle.",
+            holder(context).trim_end_matches(" for the block")
+        )))
         .rule(RuleId::HotTightening, context, "")
         .caution(
             SignalWord::Warning,
             "Burns and a broken heat break. Heat-proof gloves; second tool on the block, never on the heat sink or the wires. Never fingers under the nozzle.",
         );
-        up.hints.push(format!(
-            "The block is held with the {}.",
-            holder(context).trim_end_matches(" for the block")
-        ));
         if sock_is_off(context) {
             up.hints.push(
-                "Dry? Let it cool and press the sock back on before anything else is tried.".into(),
+                "Dry? Let it cool, then the sock back on before anything else is tried.".into(),
             );
         }
         up.target_c = Some(at_c);

@@ -9,6 +9,7 @@ mod heater;
 pub mod heater_loop;
 mod hot_tighten;
 mod offset_z;
+mod probe;
 mod sensor;
 mod set_up;
 mod snapshot;
@@ -16,6 +17,8 @@ mod station;
 mod taken;
 pub mod tram;
 mod trial;
+mod tube_length;
+mod worth;
 
 pub use acceptance::{Acceptance, ran_min};
 pub use check::Check;
@@ -26,6 +29,7 @@ pub use heater::{Heater, HeaterReadings};
 pub use heater_loop::HeaterLoop;
 pub use hot_tighten::HotTighten;
 pub use offset_z::{GapMethod, OffsetZ, OffsetZReadings, Patch};
+pub use probe::{Probe, ProbeReadings};
 pub use sensor::{Sensor, SensorReadings};
 pub use set_up::SetUp;
 pub use snapshot::Snapshot;
@@ -35,6 +39,8 @@ pub use station::{
 };
 pub use tram::Tram;
 pub use trial::{Trial, TrialOutcome, TrialReadings, TrialSpec, trial_spec};
+pub use tube_length::{TubeLength, TubeLengthReadings, WayTo};
+pub use worth::{ListedPiece, PieceState, Worth, WorthReadings};
 
 pub(crate) use station::read;
 

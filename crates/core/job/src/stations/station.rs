@@ -290,6 +290,9 @@ pub static STATIONS: &[&dyn AnyStation] = &[
     &super::Heater,
     &super::HeaterLoop,
     &super::HotTighten,
+    &super::TubeLength,
+    &super::Probe,
+    &super::Worth,
 ];
 
 static ADDED: RwLock<Vec<&'static dyn AnyStation>> = RwLock::new(Vec::new());

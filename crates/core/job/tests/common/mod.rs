@@ -563,5 +563,71 @@ pub fn examples() -> Vec<Example> {
         tight(json!({"torque_nm": "4.5"})),
         &plain(),
     );
+    let probed = |touches: &[&str], x: &str| {
+        json!({
+            "touches_mm": touches, "nozzle_x_mm": "110", "nozzle_y_mm": "100", "probe_x_mm": x, "probe_y_mm": "110",
+            "set_x_mm": "-40", "set_y_mm": "-10",
+        })
+    };
+    let steady = [
+        "1.251", "1.249", "1.250", "1.252", "1.250", "1.248", "1.251", "1.250", "1.249", "1.250",
+    ];
+    let loose = [
+        "1.24", "1.27", "1.22", "1.26", "1.28", "1.23", "1.25", "1.21", "1.27", "1.24",
+    ];
+    let p: &dyn AnyStation = &stations::Probe;
+    add("pass", p, probed(&steady, "150.1"), &plain());
+    add("moved", p, probed(&steady, "137"), &plain());
+    add(
+        "again",
+        p,
+        probed(&["1.25", "1.26", "1.25", "1.24", "1.25", "1.25"], "150"),
+        &plain(),
+    );
+    add("loose", p, probed(&loose, "150"), &plain());
+    let t: &dyn AnyStation = &stations::TubeLength;
+    let ways = json!([
+        {"name": "front left", "way_mm": "402"}, {"name": "back right", "way_mm": "418"}, {"name": "", "way_mm": ""}
+    ]);
+    add("the old one", t, json!({"old_mm": "415"}), &plain());
+    add(
+        "the way",
+        t,
+        json!({"old_mm": "415", "ways": ways}),
+        &plain(),
+    );
+    add(
+        "kinks",
+        t,
+        json!({"old_mm": "415", "bend_mm": "18"}),
+        &plain(),
+    );
+    let w: &dyn AnyStation = &stations::Worth;
+    let pieces = json!([
+        {"name": "mains cable", "state": "there", "price": ""}, {"name": "plate and clips", "state": "damaged", "price": "22.50"},
+        {"name": "a spare fan", "state": "missing", "price": "9"},
+    ]);
+    let hands = Context {
+        hands_left_min: Some([60.0, 150.0]),
+        ..plain()
+    };
+    add(
+        "worth it",
+        w,
+        json!({"worth": "180", "paid": "60", "hour": "20", "pieces": pieces}),
+        &hands,
+    );
+    add(
+        "too dear",
+        w,
+        json!({"worth": "90", "paid": "60", "hour": "20", "pieces": pieces}),
+        &hands,
+    );
+    add(
+        "hands not counted",
+        w,
+        json!({"worth": "90", "paid": "20", "pieces": pieces}),
+        &hands,
+    );
     all
 }
