@@ -237,6 +237,7 @@ export async function workTo(page: Page, request: APIRequestContext, job: number
     } else if (now === 'hot_tighten') await tightenAsAsked(page)
     else if (now === 'acceptance') await accept(page)
     else if (now === 'ceiling') await ceilingAsItIs(page)
+    else if (now === 'tube_length') await cutAsTheOldOne(page)
     else if (now?.startsWith('flow')) await goodWalls(page)
     else if (/^(retraction|pressure_advance|print_temp|volumetric_limit)/.test(now ?? ''))
       await asItWas(page, now ?? '')
@@ -264,17 +265,35 @@ export async function tightenAsAsked(page: Page) {
 export async function happened(
   page: Page,
   what: string,
-  told: { part?: string; minutes?: string; who?: string; reason?: [label: RegExp, text: string] },
+  told: {
+    part?: string
+    minutes?: string
+    who?: string
+    lasts?: string
+    changed?: Record<string, string>
+    back?: string
+    reason?: [label: RegExp, text: string]
+  },
 ) {
   await page.getByRole('button', { name: 'Something happened' }).click()
   const dialog = page.getByRole('dialog', { name: /What happened to job/ })
   await dialog.getByRole('radio', { name: what }).check()
   if (told.part) await pick(dialog, 'Which part', told.part)
   if (told.minutes) await dialog.getByLabel(/After how many minutes/).fill(told.minutes)
+  if (told.lasts) await dialog.getByRole('radio', { name: told.lasts }).check()
+  for (const [label, value] of Object.entries(told.changed ?? {})) await dialog.getByLabel(label).fill(value)
+  if (told.back) await pick(dialog, 'What was put back', told.back)
   if (told.who) await dialog.getByLabel('Who goes on').fill(told.who)
   if (told.reason) await dialog.getByLabel(told.reason[0]).fill(told.reason[1])
   await dialog.getByRole('button', { name: 'Note it' }).click()
   await expect(dialog).toHaveCount(0)
+}
+
+/** A new tube as long as the old one. */
+export async function cutAsTheOldOne(page: Page) {
+  await page.getByLabel('Old tube, end to end').fill('415')
+  await expect(verdict(page)).toContainText('Pass: cut it to 415 mm')
+  await close(page)
 }
 
 /** Walls that measure as they should. */
@@ -302,5 +321,50 @@ export async function ceilingAsItIs(page: Page) {
     await close(page, /Set and repeat/)
     await expect(verdict(page)).toContainText('Pass')
   }
+  await close(page)
+}
+
+/** A heater as its marks say, cold at its leads. */
+export async function heaterCold(page: Page, ohm: string, watts: string) {
+  await fillAll(page, { 'Heater, cold at its leads': ohm, Supply: '24', 'Marked on the heater': watts })
+  await expect(verdict(page)).toContainText('Pass')
+  await close(page)
+}
+
+/** A sensor that reads the room. */
+export async function sensorCold(page: Page, ohm: string) {
+  await fillAll(page, {
+    'Room, by thermometer': '21',
+    'Nozzle, as shown': '21.4',
+    'Resistance at the plug': ohm,
+  })
+  await expect(verdict(page)).toContainText('Pass')
+  await close(page)
+}
+
+/** A loop tuned and verified by what the display shows. */
+export async function loopByDisplay(page: Page) {
+  await openAll(page)
+  await fillAll(page, { 'Ku shown': '50', 'Tu shown': '18.7' })
+  await expect(verdict(page)).toContainText('Adjust')
+  await close(page, /Set and repeat/)
+  await openAll(page)
+  await fillAll(page, {
+    Overshoot: '1',
+    'Settled after': '25',
+    'Highest less lowest': '0.8',
+    'Dip with the fan': '1.5',
+  })
+  await expect(verdict(page)).toContainText('Pass')
+  await close(page)
+}
+
+/** First-layer patches as thick as commanded. */
+export async function zAsItWas(page: Page) {
+  await pick(page, 'Instrument', 'micrometer')
+  const corners = ['front left', 'front right', 'middle', 'back left', 'back right']
+  const wanted = await page.getByLabel('Commanded height').inputValue()
+  await fillAll(page, Object.fromEntries(corners.map((c) => [c, wanted])))
+  await expect(verdict(page)).toContainText('Pass')
   await close(page)
 }

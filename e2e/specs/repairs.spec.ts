@@ -1,64 +1,21 @@
-import { expect, test, type Page } from '@playwright/test'
+import { expect, test } from '@playwright/test'
 
 import {
-  close,
-  fillAll,
   goOn,
-  openAll,
+  heaterCold,
+  loopByDisplay,
   ownFilament,
   ownPrinter,
   pick,
+  sensorCold,
   startJob,
   tickOpen,
   verdict,
   workTo,
+  zAsItWas,
 } from '../bench'
 
 /* Repairs with heat in them, on printers that are not connected: what the display shows is typed. */
-
-/** A heater as its marks say, cold at its leads. */
-async function heaterCold(page: Page, ohm: string, watts: string) {
-  await fillAll(page, { 'Heater, cold at its leads': ohm, Supply: '24', 'Marked on the heater': watts })
-  await expect(verdict(page)).toContainText('Pass')
-  await close(page)
-}
-
-/** A sensor that reads the room. */
-async function sensorCold(page: Page, ohm: string) {
-  await fillAll(page, {
-    'Room, by thermometer': '21',
-    'Nozzle, as shown': '21.4',
-    'Resistance at the plug': ohm,
-  })
-  await expect(verdict(page)).toContainText('Pass')
-  await close(page)
-}
-
-/** A loop tuned and verified by what the display shows. */
-async function loopByDisplay(page: Page) {
-  await openAll(page)
-  await fillAll(page, { 'Ku shown': '50', 'Tu shown': '18.7' })
-  await expect(verdict(page)).toContainText('Adjust')
-  await close(page, /Set and repeat/)
-  await openAll(page)
-  await fillAll(page, {
-    Overshoot: '1',
-    'Settled after': '25',
-    'Highest less lowest': '0.8',
-    'Dip with the fan': '1.5',
-  })
-  await expect(verdict(page)).toContainText('Pass')
-  await close(page)
-}
-
-async function zAsItWas(page: Page) {
-  await pick(page, 'Instrument', 'micrometer')
-  const corners = ['front left', 'front right', 'middle', 'back left', 'back right']
-  const wanted = await page.getByLabel('Commanded height').inputValue()
-  await fillAll(page, Object.fromEntries(corners.map((c) => [c, wanted])))
-  await expect(verdict(page)).toContainText('Pass')
-  await close(page)
-}
 
 test('an all-metal conversion: cold first, ceiling lifted to the print at 255 °C, tightened there', async ({
   page,

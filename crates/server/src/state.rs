@@ -189,6 +189,16 @@ pub fn context_of(
     stop: Stop,
     card: &Traveller,
 ) -> Result<Context, StoreError> {
+    with_situation(store, job, card, |situation| situation.context(stop))
+}
+
+/// Gathers what is on record around a job, and asks it something.
+pub fn with_situation<T>(
+    store: &Store,
+    job: &Job,
+    card: &Traveller,
+    ask: impl FnOnce(&Situation<'_>) -> T,
+) -> Result<T, StoreError> {
     // A job that was handed over is shown with the printer as it was then.
     let printer = store.printer_at(job.printer_id, job.finished_at.as_deref())?;
     let house = store.house()?;
@@ -237,5 +247,5 @@ pub fn context_of(
             _ => Comes::AtRandom,
         },
     };
-    Ok(situation.context(stop))
+    Ok(ask(&situation))
 }

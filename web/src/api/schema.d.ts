@@ -505,6 +505,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs/{id}/timeline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is left of a job on the clock: power and nozzle, minutes of heating and cooling by this hot end's own
+         *     model, what can be done meanwhile.
+         */
+        get: operations["timeline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/live": {
         parameters: {
             query?: never;
@@ -3262,6 +3282,36 @@ export interface components {
          * @enum {string}
          */
         Lasts: "loan" | "alteration";
+        /** @description A stretch of the timeline. */
+        Leg: {
+            /**
+             * Format: double
+             * @description When it begins, from now on [min].
+             */
+            from_min: number;
+            /** @description What it is. */
+            kind: components["schemas"]["LegKind"];
+            /** @description While it heats or cools: what can be done on this printer. */
+            meanwhile: string[];
+            /** @description Nozzle at its beginning and end [°C]. */
+            nozzle_c: number[];
+            /** @description Power. */
+            power: components["schemas"]["Power"];
+            /** @description Key of the stop that it is for. */
+            stop: string;
+            /** @description Name of that stop. */
+            title: string;
+            /**
+             * Format: double
+             * @description When it ends [min].
+             */
+            to_min: number;
+        };
+        /**
+         * @description What a stretch of the timeline is.
+         * @enum {string}
+         */
+        LegKind: "work" | "runs" | "heats" | "cools";
         /**
          * @description How lengths are shown.
          * @enum {string}
@@ -3488,6 +3538,15 @@ export interface components {
              * @default null
              */
             settle_s: number | null;
+        };
+        /** @description What a machine is like by the steps that were ticked, the last one first heard. */
+        Machine: {
+            /** @description Whether its filament was taken out; none where no step says. */
+            filament_in?: boolean | null;
+            /** @description Whether covers or fans are off. */
+            open: boolean;
+            /** @description Power. */
+            power: components["schemas"]["Power"];
         };
         /** @description What was made. */
         Made: {
@@ -3983,6 +4042,11 @@ export interface components {
             /** @description Ports of this computer, the likely ones first. */
             ports: components["schemas"]["Port"][];
         };
+        /**
+         * @description Whether a machine has power.
+         * @enum {string}
+         */
+        Power: "unplugged" | "live";
         /** @description A printer. */
         Printer: {
             /** @description When it was added (RFC 3339). */
@@ -4803,6 +4867,8 @@ export interface components {
         Step: {
             /** @description What to do. */
             act: string;
+            /** @description Whether it can be done while the machine heats or cools, ahead of its turn. */
+            any_time: boolean;
             caution?: components["schemas"]["Caution"] | null;
             /** @description What proves it; may be empty. */
             check: string;
@@ -4885,6 +4951,43 @@ export interface components {
              * @description Seconds by the printer's own clock, where it says so.
              */
             uptime_s?: number | null;
+        };
+        /** @description The open work of a job on the clock. */
+        Timeline: {
+            /**
+             * Format: double
+             * @description Hottest nozzle on it [°C].
+             */
+            hottest_c: number;
+            /** @description Stretches, each beginning where the one before ends. */
+            legs: components["schemas"]["Leg"][];
+            /** @description State of the machine by what was ticked last. */
+            machine: components["schemas"]["Machine"];
+            /** @description Whether its cooling was found on this hot end; otherwise it is the usual one. */
+            own_cooling: boolean;
+            /** @description Whether the nozzle's temperature at its beginning is read from the printer; otherwise it is taken for cold. */
+            read_now: boolean;
+            /**
+             * Format: int32
+             * @description How often it is heated up and cooled down again for cold work.
+             */
+            swings: number;
+            /**
+             * Format: double
+             * @description Minutes in all.
+             */
+            total_min: number;
+        };
+        /** @description A job's open work on the clock, with what it says. */
+        TimelineShown: {
+            /** @description What waits at another printer, while this one heats or cools; none where nothing does. */
+            elsewhere?: string | null;
+            /** @description State of the machine in words; blank where nothing is special. */
+            machine: string;
+            /** @description What comes next on it, in a sentence; blank where nothing is left. */
+            says: string;
+            /** @description The clock. */
+            timeline: components["schemas"]["Timeline"];
         };
         /**
          * @description One limit.
@@ -6728,6 +6831,44 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    timeline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimelineShown"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

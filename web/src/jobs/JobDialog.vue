@@ -164,13 +164,15 @@ async function note() {
         name="deed-lasts"
         label="For how long"
         :options="[
-          { value: 'loan', label: 'for a try, given back' },
+          { value: 'loan', label: 'for a try' },
           { value: 'alteration', label: 'until it is put right' },
         ]"
       />
       <TextLine id="deed-thing" v-model="thing" label="What was changed, e.g. sensor type, covers" />
-      <TextLine id="deed-was" v-model="was" label="How it was" />
-      <TextLine id="deed-now" v-model="now" label="How it is now" />
+      <div class="pair">
+        <TextLine id="deed-was" v-model="was" label="How it was" />
+        <TextLine id="deed-now" v-model="now" label="How it is now" />
+      </div>
     </template>
     <PickList
       v-if="what === 'put_back'"
@@ -193,3 +195,11 @@ async function note() {
     </template>
   </AskDialog>
 </template>
+
+<style scoped>
+.pair {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 10px;
+}
+</style>

@@ -10,6 +10,7 @@ import { endWord } from '../api/words'
 import StationWorktop from '../stations/StationWorktop.vue'
 import JobCard from './JobCard.vue'
 import JobDialog from './JobDialog.vue'
+import TimelineBand from './TimelineBand.vue'
 
 const route = useRoute()
 const router = useRouter()
@@ -59,51 +60,60 @@ function go(next: string | null | undefined) {
 
 <template>
   <p v-if="error" class="page error">{{ error.message }}</p>
-  <div v-else-if="data" class="job" :class="{ narrow }">
-    <template v-if="narrow">
-      <div class="line">
-        <span class="where">
-          <strong>{{ data.printer.name }}</strong> job {{ data.job.id }}: {{ place }}
-        </span>
-        <NButton aria-haspopup="dialog" @click="routeShown = true">Route</NButton>
-      </div>
-      <NDrawer v-model:show="routeShown" placement="left" width="min(320px, 86vw)">
-        <NDrawerContent
-          title="Route"
-          closable
-          body-content-style="padding: 0 0 var(--strip, 0px)"
-          aria-label="Traveller"
-        >
-          <JobCard :page="data" :active="key" @click="routeShown = false" @deed="deeds = true" />
-        </NDrawerContent>
-      </NDrawer>
-    </template>
-    <aside v-else class="card" aria-label="Traveller">
-      <JobCard :page="data" :active="key" @deed="deeds = true" />
-    </aside>
-    <StationWorktop
-      v-if="key"
-      :key="`${id}/${key}/${round}`"
-      :job="id"
-      :station-key="key"
-      @go="go"
-      @back="back"
-      @again="round += 1"
-    />
-    <section v-else class="page">
-      <h1>{{ data.job.ended ? `${endWord[data.job.ended]}.` : 'Nothing is left to do.' }}</h1>
-      <p><RouterLink :to="`/jobs/${id}/report`">Open the report</RouterLink></p>
-    </section>
-    <JobDialog v-model:shown="deeds" :page="data" @done="(card) => go(card.now)" />
+  <div v-else-if="data" class="whole">
+    <TimelineBand v-if="!data.job.ended" :job="id" :narrow="narrow" />
+    <div class="job" :class="{ narrow }">
+      <template v-if="narrow">
+        <div class="line">
+          <span class="where">
+            <strong>{{ data.printer.name }}</strong> job {{ data.job.id }}: {{ place }}
+          </span>
+          <NButton aria-haspopup="dialog" @click="routeShown = true">Route</NButton>
+        </div>
+        <NDrawer v-model:show="routeShown" placement="left" width="min(320px, 86vw)">
+          <NDrawerContent
+            title="Route"
+            closable
+            body-content-style="padding: 0 0 var(--strip, 0px)"
+            aria-label="Traveller"
+          >
+            <JobCard :page="data" :active="key" @click="routeShown = false" @deed="deeds = true" />
+          </NDrawerContent>
+        </NDrawer>
+      </template>
+      <aside v-else class="card" aria-label="Traveller">
+        <JobCard :page="data" :active="key" @deed="deeds = true" />
+      </aside>
+      <StationWorktop
+        v-if="key"
+        :key="`${id}/${key}/${round}`"
+        :job="id"
+        :station-key="key"
+        @go="go"
+        @back="back"
+        @again="round += 1"
+      />
+      <section v-else class="page">
+        <h1>{{ data.job.ended ? `${endWord[data.job.ended]}.` : 'Nothing is left to do.' }}</h1>
+        <p><RouterLink :to="`/jobs/${id}/report`">Open the report</RouterLink></p>
+      </section>
+      <JobDialog v-model:shown="deeds" :page="data" @done="(card) => go(card.now)" />
+    </div>
   </div>
   <p v-else class="page quiet">Opening the job …</p>
 </template>
 
 <style scoped>
+.whole {
+  display: flex;
+  flex-direction: column;
+  height: 100%;
+}
 .job {
   display: grid;
   grid-template-columns: 256px minmax(0, 1fr);
-  height: 100%;
+  flex: 1;
+  min-height: 0;
 }
 .job.narrow {
   grid-template-columns: minmax(0, 1fr);

@@ -49,6 +49,40 @@ impl Cooling {
     }
 }
 
+impl Cooling {
+    /// Seconds in which `from_c` [°C] falls to `to_c` without heat; 0 where it is there; none where the air is
+    /// not at least a kelvin colder than `to_c`.
+    ///
+    /// Formula: t = τ·ln((T0 − Tair)/(T − Tair)). Source: Newton's law of cooling.
+    #[must_use]
+    pub fn falls_in_s(&self, from_c: f64, to_c: f64) -> Option<f64> {
+        if from_c <= to_c {
+            return Some(0.0);
+        }
+        (self.ambient_c < to_c - 1.0)
+            .then(|| self.tau_s * ((from_c - self.ambient_c) / (to_c - self.ambient_c)).ln())
+    }
+
+    /// Seconds in which `power_w` [W] lifts a hot end of this heat capacity [J/K] from `from_c` to `to_c` [°C]; 0
+    /// where it is there; none where that power doesn't reach it.
+    ///
+    /// Formula: t = τ·ln((T∞ − T0)/(T∞ − T)) with T∞ = Tair + P·τ/C. Source: a first-order balance of heat.
+    #[must_use]
+    pub fn rises_in_s(
+        &self,
+        from_c: f64,
+        to_c: f64,
+        power_w: f64,
+        capacity_j_k: f64,
+    ) -> Option<f64> {
+        if from_c >= to_c {
+            return Some(0.0);
+        }
+        let top_c = self.ambient_c + power_w * self.tau_s / capacity_j_k;
+        (top_c > to_c + 1.0).then(|| self.tau_s * ((top_c - from_c) / (top_c - to_c)).ln())
+    }
+}
+
 /// τ from the end of a log where the heater is off: ln(T − Tair) against time, by least squares.
 /// None unless the last stretch without heat is at least 30 s long and falls by 8 °C above touch-safe.
 #[must_use]

@@ -19,6 +19,7 @@ pub mod route;
 pub mod sheets;
 mod situation;
 pub mod stations;
+pub mod timeline;
 
 pub use caution::{Caution, SignalWord};
 pub use chain_link::{ChainLink, ChainState};

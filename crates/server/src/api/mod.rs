@@ -12,6 +12,7 @@ mod photos;
 mod printers;
 mod stations;
 mod stream;
+mod timeline;
 
 use axum::Json;
 use serde::{Deserialize, Serialize};
@@ -82,5 +83,6 @@ pub fn router() -> OpenApiRouter<App> {
         .merge(live::router())
         .merge(files::router())
         .merge(heat::router())
+        .merge(timeline::router())
         .merge(stream::router())
 }

@@ -273,7 +273,8 @@ pub(super) fn assembly(context: &Context) -> Sheet {
                 "Compare the new one with the old: bore, connectors, sensor, voltage, heat sink and fan.",
                 "They match, or what differs is told below.",
             )
-            .not("A bare hot end ordered in place of the assembly."),
+            .not("A bare hot end ordered in place of the assembly.")
+            .any_time(),
             raise_head(),
             unload(),
             unplug(),

@@ -41,6 +41,8 @@ pub struct Step {
     pub mistake: String,
     /// Caution at this step.
     pub caution: Option<Caution>,
+    /// Whether it can be done while the machine heats or cools, ahead of its turn.
+    pub any_time: bool,
 }
 
 /// A list of steps.
@@ -75,12 +77,18 @@ fn step(id: impl Into<Cow<'static, str>>, gate: Gate, act: &str, check: &str) ->
         check: check.into(),
         mistake: String::new(),
         caution: None,
+        any_time: false,
     }
 }
 
 impl Step {
     fn warned(mut self, signal: SignalWord, text: &str) -> Self {
         self.caution = Some(Caution::new(signal, text));
+        self
+    }
+
+    fn any_time(mut self) -> Self {
+        self.any_time = true;
         self
     }
 

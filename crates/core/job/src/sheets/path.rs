@@ -39,8 +39,7 @@ pub(super) fn tube(r: Replacement, context: &Context) -> Sheet {
         ),
     ];
     if whole {
-        steps.push(
-            step(
+        let cut = step(
                 "cut",
                 Gate::Any,
                 &match context.tube_cut_mm {
@@ -58,8 +57,13 @@ pub(super) fn tube(r: Replacement, context: &Context) -> Sheet {
                 SignalWord::Caution,
                 "Sharp blade. Cut away from the hand. Side cutters crush the end.",
             )
-            .not("Crushed or slanting: a gap, then a clog."),
-        );
+            .not("Crushed or slanting: a gap, then a clog.");
+        // Measured before, it needs no old tube beside it.
+        steps.push(if context.tube_cut_mm.is_some() {
+            cut.any_time()
+        } else {
+            cut
+        });
     }
     steps.push(step(
         "coupler_play",

@@ -171,6 +171,37 @@ pub fn asked_of(context: &Context) -> Vec<(&'static FactField, bool)> {
         .map_or(Vec::new(), fields_of)
 }
 
+/// Steps that bring the machine into the state that those after them need.
+const MAKES_SAFE: [&str; 2] = ["unplug", "cool_down"];
+
+/// Cold work that is ticked while what makes it safe is still open: out of order, or it was done and not ticked.
+fn ask_order(list: &Sheet, ticks: &[(usize, StepTick)], intake: &mut Intake<'_>) {
+    let steps = || list.steps.iter().zip(ticks);
+    let Some((at, (safe, (i, _)))) = steps()
+        .enumerate()
+        .find(|(_, (s, (_, tick)))| MAKES_SAFE.contains(&&*s.id) && tick.state == StepState::Open)
+    else {
+        return;
+    };
+    let too_early = steps()
+        .skip(at + 1)
+        .find(|(s, (_, tick))| s.gate.needs_cold() && tick.state == StepState::Done);
+    if let Some((early, _)) = too_early {
+        intake.push(FieldProblem::Count {
+            field: format!("steps.{i}.state"),
+            message: format!(
+                "“{}” is done and “{}” isn't ticked. Tick it too; or untick what came after it, and do it in this order.",
+                first_sentence(&early.act),
+                first_sentence(&safe.act)
+            ),
+        });
+    }
+}
+
+fn first_sentence(text: &str) -> &str {
+    text.split(['.', ';', ',']).next().unwrap_or(text)
+}
+
 fn part_field(field: &FactField, needed: bool) -> Field {
     let path = format!("fitted.{}", field.path);
     let f = match field.kind {
@@ -337,6 +368,7 @@ impl Station for Check {
             );
         }
         let ticks = ticks_of(&list, &r.steps);
+        ask_order(&list, &ticks, &mut intake);
         let mut own = CheckFound {
             title: list.title.to_owned(),
             total: list.steps.len(),
