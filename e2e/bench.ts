@@ -310,7 +310,13 @@ export async function asItWas(page: Page, stop: string) {
   const values = { retraction: '4.8', pressure_advance: '0.5', print_temp: '230', volumetric_limit: '9' }
   await page.getByLabel('Best now', { exact: true }).fill(values[stop.split('.')[0] as keyof typeof values])
   await page.getByRole('radio', { name: /the value under/ }).check()
-  await expect(verdict(page)).toContainText('Pass')
+  await expect(verdict(page)).toContainText(/Pass|Adjust/)
+  if (await page.getByRole('button', { name: /Set and repeat/ }).isVisible()) {
+    await close(page, /Set and repeat/)
+    await page.getByLabel('Best now', { exact: true }).fill(values[stop.split('.')[0] as keyof typeof values])
+    await page.getByRole('radio', { name: /the value under/ }).check()
+    await expect(verdict(page)).toContainText('Pass')
+  }
   await close(page)
 }
 

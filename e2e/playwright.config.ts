@@ -10,5 +10,6 @@ export default defineConfig({
   retries: process.env.CI ? 1 : 0,
   expect: { timeout: 15_000 },
   reporter: 'list',
-  use: { ...browser, baseURL: process.env.WATTOTHERM_URL },
+  /* One action that hangs is said where it hangs. */
+  use: { ...browser, actionTimeout: 30_000, baseURL: process.env.WATTOTHERM_URL },
 })

@@ -278,6 +278,7 @@ const tight = {
   'Tighten the nozzle': ['230', '', '2', 'key y', 'key Enter', 'key y', 'key Enter', 'key n', 'key Enter'],
 }
 const patches = { 'measure each one': ['0.20', '0.20', '0.21', '0.20', '0.20'] }
+const tube = { 'Measure the old tube': ['415'] }
 const walls = {
   wall: ['0.45', '0.452', '0.45', '0.452', '0.45', '0.452', '0.45', '0.452', 'list micro'],
 }
@@ -285,7 +286,7 @@ const walls = {
 for (const [what, letter, printer, most, readings] of [
   ['a nozzle of the same bore', 'n', 'Quince', 60, { ...tight, ...patches, ...walls }],
   ['a filament cutter', 'c', 'Service', 30, {}],
-  ['a tube', 't', 'Sumac', 60, { ...tight, ...patches, ...walls }],
+  ['a tube', 't', 'Sumac', 60, { ...tube, ...tight, ...patches, ...walls }],
 ] as const)
   test(`${what} takes at most ${most} keys besides readings, no mouse`, async ({ page, request }) => {
     const id = await ownPrinter(request, printer, { offset_z: -1.62 })

@@ -1311,7 +1311,7 @@ export interface components {
          * @description The likely fault behind a stop. The words for it, with its numbers, are the station's.
          * @enum {string}
          */
-        Cause: "lies_elsewhere" | "runs_backward" | "nothing_fed" | "slips_when_fast" | "resistance_downstream" | "wrong_after_work" | "far_off_untouched" | "ratio_left_out" | "steps_of_other_microsteps" | "steps_of_other_drive" | "no_such_ratio" | "other_microsteps" | "feed_unexplained" | "bed_beyond_screws" | "nozzle_far_off" | "bed_tilted" | "walls_differ" | "not_flow" | "came_back" | "drive_clicks" | "no_good_value" | "step_failed" | "pieces_left" | "sensor_open" | "sensor_shorted" | "wrong_sensor_type" | "unknown_sensor" | "sensor_off_room" | "sensor_intermittent" | "sensor_open_or_short" | "sensor_loose" | "heater_of_lower_voltage" | "heater_too_weak" | "heater_too_strong" | "heater_open" | "heater_shorted" | "heater_overload" | "heater_failing" | "never_reaches" | "belt_or_steps" | "fan_steals_heat" | "sink_too_hot" | "planned_too_hot" | "nozzle_leaks" | "nozzle_on_block" | "block_not_held" | "over_torque" | "probe_scatters" | "tube_kinks" | "costs_more_than_worth" | "untyped";
+        Cause: "lies_elsewhere" | "runs_backward" | "nothing_fed" | "slips_when_fast" | "resistance_downstream" | "wrong_after_work" | "far_off_untouched" | "ratio_left_out" | "steps_of_other_microsteps" | "steps_of_other_drive" | "no_such_ratio" | "other_microsteps" | "feed_unexplained" | "bed_beyond_screws" | "nozzle_far_off" | "bed_tilted" | "walls_differ" | "not_flow" | "came_back" | "drive_clicks" | "no_good_value" | "step_failed" | "pieces_left" | "sensor_open" | "sensor_shorted" | "wrong_sensor_type" | "unknown_sensor" | "sensor_off_room" | "sensor_intermittent" | "sensor_open_or_short" | "sensor_loose" | "heater_of_lower_voltage" | "heater_too_weak" | "heater_too_strong" | "heater_open" | "heater_shorted" | "heater_overload" | "heater_failing" | "never_reaches" | "belt_or_steps" | "fan_steals_heat" | "sink_too_hot" | "planned_too_hot" | "nozzle_leaks" | "nozzle_on_block" | "block_not_held" | "over_torque" | "probe_scatters" | "plate_bent" | "tube_kinks" | "costs_more_than_worth" | "untyped";
         /** @description A caution shown at the step it belongs to. */
         Caution: {
             /** @description Signal word. */
@@ -2551,7 +2551,7 @@ export interface components {
          * @description How the gap is found.
          * @enum {string}
          */
-        GapMethod: "patch" | "paper" | "feeler";
+        GapMethod: "patch" | "paper" | "feeler" | "routine" | "trim";
         /** @description The state a machine must be in for a step. */
         Gate: {
             /** @enum {string} */
@@ -3592,6 +3592,25 @@ export interface components {
          * @enum {string}
          */
         MarkShape: "arrow" | "ring";
+        /** @description What is pasted of a mesh. */
+        MeshReadings: {
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description The heights as the printer reports them, a row a line; numbers without a point are counted as labels.
+             * @default
+             */
+            heights: string;
+            /**
+             * Format: int32
+             * @description Version of this shape: 1.
+             * @default 0
+             */
+            version: number;
+        };
         /** @description One heater as pages show it. */
         MetalView: {
             /**
@@ -3760,7 +3779,8 @@ export interface components {
              */
             patches: components["schemas"]["Patch"][];
             /**
-             * @description Z shown where the gauge just drags, a touch each [mm].
+             * @description Z shown where the gauge just drags, a touch each; by routine the offset found, by trim the trim that looked
+             *     right [mm].
              * @default []
              */
             touches_mm: components["schemas"]["Entry"][];
@@ -4453,7 +4473,7 @@ export interface components {
          * @description One question.
          * @enum {string}
          */
-        RuleId: "retune_loop" | "lined_ceiling" | "hot_tightening" | "same_bore_nozzle" | "steps_or_flow" | "measuring_steps" | "flow_by" | "hop" | "retraction_search" | "nozzle_gap" | "tube_replaced" | "all_metal_conversion" | "new_part" | "first_print" | "clog" | "covers" | "cube_by" | "dead_heat" | "loop_or_level" | "tube_or_nozzle" | "block_held_by" | "sock_at_hot_change" | "power_while_working" | "tube_cut_by" | "liner_fumes" | "first_piece" | "first_print_speed" | "makers_instructions";
+        RuleId: "retune_loop" | "lined_ceiling" | "hot_tightening" | "same_bore_nozzle" | "steps_or_flow" | "measuring_steps" | "flow_by" | "hop" | "retraction_search" | "nozzle_gap" | "tube_replaced" | "all_metal_conversion" | "new_part" | "first_print" | "clog" | "covers" | "cube_by" | "dead_heat" | "loop_or_level" | "tube_or_nozzle" | "block_held_by" | "sock_at_hot_change" | "power_while_working" | "tube_cut_by" | "liner_fumes" | "first_piece" | "first_print_speed" | "makers_instructions" | "profile_after_bore" | "first_suspect" | "accept_as";
         /** @description A rule as it is in force. */
         RuleInForce: {
             /** @description Which rule. */
@@ -4993,7 +5013,7 @@ export interface components {
          * @description One limit.
          * @enum {string}
          */
-        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "clean_run_most_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min" | "probe_mm" | "probe_xy_mm";
+        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "clean_run_most_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min" | "probe_mm" | "probe_xy_mm" | "mesh_mm";
         /** @description A tolerance as it is in force. */
         ToleranceInForce: {
             /** @description Which tolerance. */

@@ -20,7 +20,7 @@ const view = computed(() => {
   const span = Math.min(AHEAD, Math.max(10, t.total_min))
   const x = (min: number) => (Math.min(min, span) / span) * 100
   const top = Math.max(t.hottest_c, 60)
-  const y = (c: number) => 92 - (c / top) * 84
+  const y = (c: number) => 66 - (c / top) * 58
   const legs = t.legs
     .filter((l) => l.from_min < span)
     .map((l, i) => ({
@@ -68,7 +68,9 @@ const view = computed(() => {
       <svg viewBox="0 0 100 100" preserveAspectRatio="none" aria-hidden="true">
         <polyline :points="view.line" vector-effect="non-scaling-stroke" />
       </svg>
-      <span v-for="t in view.ticks" :key="t.m" class="tick" :style="{ left: `${t.left}%` }">{{ t.m }}</span>
+      <span v-for="t in view.ticks" :key="t.m" class="tick" :style="{ left: `${t.left}%` }"
+        >{{ t.m }}{{ t.m === 10 ? ' min' : '' }}</span
+      >
     </div>
   </section>
 </template>

@@ -208,16 +208,23 @@ fn fits(r: Replacement, readings: &Value, facts: &PrinterFacts) -> Vec<Effect> {
         )
         .unwrap_or_default()
     });
-    match r {
-        Replacement::HeatBreakToAllMetal => told.push(Fitted::HeatBreak {
+    // What the name of a replacement says of the new piece is known besides what was told.
+    let named = match r {
+        Replacement::HeatBreakToAllMetal => Some(Fitted::HeatBreak {
             kind: Some(HotEndKind::AllMetal),
         }),
-        Replacement::TubeToDirectDrive => told.push(Fitted::ExtruderDrive {
+        Replacement::TubeToDirectDrive => Some(Fitted::ExtruderDrive {
             path: Some(FilamentPath::Direct),
             gear_ratio: None,
             diameter_mm: None,
         }),
-        _ => {}
+        _ => None,
+    };
+    if let Some(named) = named {
+        match told.iter_mut().find(|t| t.part() == named.part()) {
+            Some(t) => *t = t.with(&named),
+            None => told.push(named),
+        }
     }
     let known = facts.fitted();
     let mut effects: Vec<Effect> = Vec::new();

@@ -254,3 +254,87 @@ proptest! {
         prop_assert!(last - f64::from(trim) < longest);
     }
 }
+
+fn mesh(text: &str) -> Finding {
+    found(
+        &stations::Mesh,
+        &json!({ "heights": text }),
+        &Context::default(),
+    )
+}
+
+fn grid(n: usize, m: usize, z: impl Fn(f64, f64) -> f64) -> String {
+    let rows: Vec<String> = (0..n)
+        .map(|r| {
+            let at = |i: usize, of: usize| i as f64 / (of - 1) as f64;
+            let row: Vec<String> = (0..m)
+                .map(|c| format!("{:+.4}", z(at(c, m), at(r, n))))
+                .collect();
+            format!(" {r} {}", row.join(" "))
+        })
+        .collect();
+    format!("Bilinear grid:\n      0 1 2 3\n{}", rows.join("\n"))
+}
+
+/// A plane alone is all tilt and no warp; its rise is known: 0.06 mm along X and 0.03 mm along Y.
+#[test]
+fn a_plane_is_tilt_and_a_bowl_is_warp() {
+    let plane = mesh(&grid(4, 5, |x, y| 0.06 * x - 0.03 * y + 0.2));
+    assert_eq!(plane.facts.verdict, Verdict::Pass);
+    let of = |f: &Finding, name: &str| f.facts.own[name].as_f64().unwrap();
+    assert!((of(&plane, "tilt_mm") - 0.09).abs() < 1e-3 && of(&plane, "warp_mm") < 1e-3);
+    assert_eq!(
+        (&plane.facts.own["rows"], &plane.facts.own["columns"]),
+        (&json!(4), &json!(5))
+    );
+    // A bowl 0.3 mm deep at its middle, on a grid that has one.
+    let bowl = mesh(&grid(5, 5, |x, y| {
+        0.6 * ((x - 0.5).powi(2) + (y - 0.5).powi(2))
+    }));
+    assert!(of(&bowl, "tilt_mm") < 1e-6 && (of(&bowl, "warp_mm") - 0.3).abs() < 1e-3);
+    assert!(of(&bowl, "dome_mm") < 0.0, "hollow");
+    let steep = mesh(&grid(4, 4, |x, _| 0.5 * x));
+    assert_eq!(
+        (steep.facts.cause, steep.facts.send_back.as_deref()),
+        (Some(Cause::BedTilted), Some("tram"))
+    );
+    let bent = mesh(&grid(5, 5, |x, y| {
+        -1.2 * ((x - 0.5).powi(2) + (y - 0.5).powi(2))
+    }));
+    assert_eq!(bent.facts.cause, Some(Cause::PlateBent));
+}
+
+#[test]
+fn a_point_that_stands_alone_is_dirt_and_neither_tilt_nor_warp() {
+    let mut text = grid(4, 4, |x, y| 0.02 * x + 0.01 * y);
+    let at = text.find("+0.0000 +0.0067").unwrap();
+    text.replace_range(at..at + 7, "+0.6000");
+    let f = mesh(&text);
+    assert_eq!(f.facts.verdict, Verdict::MeasureAgain);
+    assert!(
+        f.words
+            .headline
+            .contains("row 1, place 1 stands 0.60 mm above the shape of all the others"),
+        "{}",
+        f.words.headline
+    );
+}
+
+#[test]
+fn what_is_no_grid_is_refused_kindly() {
+    let refused = |text: &str| {
+        format!(
+            "{:?}",
+            stations::Mesh
+                .evaluate(&json!({"heights": text}), &Context::default())
+                .unwrap_err()
+        )
+    };
+    assert!(refused("").contains("Paste the heights"));
+    assert!(refused("ok\nT:21.0 /0.0").contains("No grid of heights"));
+    assert!(
+        refused("0.1 0.2 0.3\n0.1 0.2\n0.1 0.2 0.3")
+            .contains("Row 2 has 2 heights and the first has 3")
+    );
+    assert!(refused("0.1 0.2 0.3\n0.1 99.0 0.3\n0.1 0.2 0.3").contains("10 mm"));
+}

@@ -96,7 +96,7 @@ fn of_another_way(readings: &Value, path: &str) -> bool {
     };
     match method {
         "patch" => of(&["touches_mm"]),
-        "paper" | "feeler" => of(&["patches", "commanded_mm"]),
+        "paper" | "feeler" | "routine" | "trim" => of(&["patches", "commanded_mm"]),
         "walls" => of(&["volume_mm3", "density_g_cm3", "masses_g"]),
         "mass" => of(&["walls", "wall_mm"]),
         _ => false,

@@ -146,6 +146,7 @@ fn the_examples_reach_every_verdict_of_every_station() {
         "hot_tighten" | "check" | "sensor" => vec![Verdict::Adjust],
         "heater" => vec![Verdict::MeasureAgain],
         "tube_length" | "worth" => vec![Verdict::Adjust, Verdict::MeasureAgain],
+        "mesh" => vec![Verdict::Adjust],
         "compare" => vec![Verdict::Stop],
         _ => Vec::new(),
     };

@@ -105,6 +105,8 @@ pub enum Cause {
     OverTorque,
     /// The probe's touches scatter too much.
     ProbeScatters,
+    /// The plate is bent more than a mesh should hide.
+    PlateBent,
     /// The tube is bent tighter than it bears.
     TubeKinks,
     /// A machine costs more than it is worth.

@@ -38,6 +38,9 @@ pub enum RuleId {
     FirstPiece,
     FirstPrintSpeed,
     MakersInstructions,
+    ProfileAfterBore,
+    FirstSuspect,
+    AcceptAs,
 }
 
 /// One school.
@@ -78,7 +81,7 @@ const fn o(id: &'static str, label: &'static str) -> RuleOption {
 }
 
 /// Every question.
-pub const RULES: [RuleSpec; 28] = [
+pub const RULES: [RuleSpec; 31] = [
     RuleSpec {
         id: RuleId::RetuneLoop,
         question: "When is the heater loop retuned?",
@@ -172,7 +175,7 @@ pub const RULES: [RuleSpec; 28] = [
     RuleSpec {
         id: RuleId::Hop,
         question: "Lift the nozzle on travel?",
-        decides: "",
+        decides: "At retraction and at acceptance: whether a hop is on, and what its strings mean.",
         options: &[
             o(
                 "off",
@@ -185,7 +188,7 @@ pub const RULES: [RuleSpec; 28] = [
     RuleSpec {
         id: RuleId::RetractionSearch,
         question: "How is retraction searched?",
-        decides: "Said at retraction.",
+        decides: "At retraction: in which order it is searched.",
         options: &[
             o(
                 "distance_first",
@@ -203,7 +206,8 @@ pub const RULES: [RuleSpec; 28] = [
             o("patch", "First-layer patch measured, paper only to start"),
             o("paper", "Paper"),
             o("feeler", "Feeler gauge"),
-            o("probe", "Probe routine"),
+            o("probe", "The printer's own routine, where it has a probe"),
+            o("trim", "Trimmed live while the first layer is laid"),
         ],
         why: "A measured patch is a number that can be compared next year.",
     },
@@ -220,7 +224,7 @@ pub const RULES: [RuleSpec; 28] = [
     RuleSpec {
         id: RuleId::AllMetalConversion,
         question: "Where to start after an all-metal conversion?",
-        decides: "Said at the print temperature.",
+        decides: "At print temperature and retraction after a conversion: where the search starts.",
         options: &[
             o(
                 "shifted",
@@ -233,7 +237,7 @@ pub const RULES: [RuleSpec; 28] = [
     RuleSpec {
         id: RuleId::NewPart,
         question: "In what form are new hot ends stocked?",
-        decides: "Said on the sheets of hot-end parts.",
+        decides: "On the sheets of hot-end parts: what is taken apart, and what that costs.",
         options: &[
             o("assembly", "Complete assembly"),
             o("single", "Single parts"),
@@ -253,7 +257,7 @@ pub const RULES: [RuleSpec; 28] = [
     RuleSpec {
         id: RuleId::Clog,
         question: "What is done about a clog?",
-        decides: "",
+        decides: "Where the cause is looked for: what is tried before a hot end is stripped.",
         options: &[
             o(
                 "mild_first",
@@ -401,5 +405,41 @@ pub const RULES: [RuleSpec; 28] = [
             o("as_needed", "As needed"),
         ],
         why: "What is read afterwards is read twice.",
+    },
+    RuleSpec {
+        id: RuleId::ProfileAfterBore,
+        question: "What becomes of the profile after a new bore?",
+        decides: "At the nozzle profile: how it is made, with the widths and layers of the bore.",
+        options: &[
+            o("copied", "Copied and renamed, all widths and layers redone"),
+            o("makers", "The maker's default for that bore"),
+            o("diameter_only", "The diameter alone is changed"),
+        ],
+        why: "Widths and layers follow the bore.",
+    },
+    RuleSpec {
+        id: RuleId::FirstSuspect,
+        question: "What is looked at first when the flow is thin?",
+        decides: "Where the cause is looked for: the first check.",
+        options: &[
+            o("evidence", "What the evidence says"),
+            o("nozzle", "The nozzle"),
+            o("tube", "Couplers and tube"),
+            o("fan", "The hot-end fan"),
+        ],
+        why: "A habit finds what it looks for.",
+    },
+    RuleSpec {
+        id: RuleId::AcceptAs,
+        question: "What is accepted as good enough?",
+        decides: "At acceptance: whether a piece of the customer's own is laid beside the reference.",
+        options: &[
+            o("verdicts", "The verdicts of the stations"),
+            o(
+                "own_piece",
+                "A piece of one's own beside the reference, too",
+            ),
+        ],
+        why: "A number can be compared next year; a piece is what the customer sees.",
     },
 ];

@@ -31,6 +31,7 @@ pub enum ToleranceId {
     IdleHeatMin,
     ProbeMm,
     ProbeXyMm,
+    MeshMm,
 }
 
 /// A limit with its bounds.
@@ -82,7 +83,7 @@ const fn t(
 use ToleranceId as T;
 
 /// Every limit.
-pub const TOLERANCES: [ToleranceSpec; 20] = [
+pub const TOLERANCES: [ToleranceSpec; 21] = [
     t(
         T::DrivePercent,
         "Drive: length fed",
@@ -222,5 +223,12 @@ pub const TOLERANCES: [ToleranceSpec; 20] = [
         Unit::Mm,
         [1.0, 0.2, 5.0],
         "A pen mark and an eye see {0.3 mm}; a bed is flat over a millimetre.",
+    ),
+    t(
+        T::MeshMm,
+        "Mesh: warp of the plate",
+        Unit::Mm,
+        [0.4, 0.05, 2.0],
+        "Two layers. More, and the first ones of a part show it.",
     ),
 ];

@@ -106,6 +106,12 @@ impl Writer<'_> {
             if let Some(l) = machine(p) {
                 self.push_parameter(&mut lines, &mut untouched, l, None, &prepared);
             }
+            if p == Parameter::Tram && self.wants_a_mesh() {
+                let tram = lines.iter().filter(|l| l.key == p.id() && l.is_open());
+                let mut waits_for = prepared.clone();
+                waits_for.extend(tram.map(|l| l.key.clone()));
+                lines.push(self.plain(Stop::Mesh, &waits_for));
+            }
         }
         if order::wants_first_print(self.house, &self.tables, self.facts, &self.told) {
             let open = open_keys(&lines);
@@ -141,6 +147,13 @@ impl Writer<'_> {
             ended: self.told.ended,
             lines,
         }
+    }
+
+    /// A printer that probes its plate does it again where plate, probe or their owner are new.
+    fn wants_a_mesh(&self) -> bool {
+        let mut parts = self.told.parts.keys();
+        let new = parts.any(|r| order::wants_a_mesh(*r));
+        self.facts.probe && (new || self.facts.begins == Begins::Inspection)
     }
 
     fn was_touched(&self, key: &str) -> bool {

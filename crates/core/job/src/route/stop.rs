@@ -6,8 +6,8 @@ use std::str::FromStr;
 use wattotherm_printer::{Parameter, Replacement};
 
 use crate::stations::{
-    Acceptance, AnyStation, Check, Compare, Heater, HotTighten, Probe, Snapshot, TubeLength, Worth,
-    station_for,
+    Acceptance, AnyStation, Check, Compare, Heater, HotTighten, Mesh, Probe, Snapshot, TubeLength,
+    Worth, station_for,
 };
 
 /// What a station of a job is about.
@@ -39,6 +39,8 @@ pub enum Stop {
     HotTighten,
     /// The bed probe, tried and measured in.
     Probe,
+    /// The plate's heights, probed.
+    Mesh,
     /// A parameter; with a filament's id where it belongs to one.
     Parameter(Parameter, Option<i64>),
     /// First print before tuning.
@@ -61,6 +63,7 @@ impl fmt::Display for Stop {
             Self::Worth => f.write_str("worth"),
             Self::TubeLength => f.write_str("tube_length"),
             Self::Probe => f.write_str("probe"),
+            Self::Mesh => f.write_str("mesh"),
             Self::Cause => f.write_str("cause"),
             Self::FirstHeat => f.write_str("first_heat"),
             Self::Fit(r) => write!(f, "fit.{}", r.id()),
@@ -94,6 +97,7 @@ impl FromStr for Stop {
             "worth" => return Ok(Self::Worth),
             "tube_length" => return Ok(Self::TubeLength),
             "probe" => return Ok(Self::Probe),
+            "mesh" => return Ok(Self::Mesh),
             "cause" => return Ok(Self::Cause),
             "first_heat" => return Ok(Self::FirstHeat),
             "power_up" => return Ok(Self::PowerUp),
@@ -134,6 +138,7 @@ impl Stop {
             Self::Worth => &Worth,
             Self::TubeLength => &TubeLength,
             Self::Probe => &Probe,
+            Self::Mesh => &Mesh,
             Self::Parameter(p, _) => station_for(p),
             Self::Acceptance => &Acceptance,
             Self::Intake

@@ -28,6 +28,9 @@ pub(super) fn reason_of(stop: Stop) -> String {
         Stop::Probe => {
             "The probe was moved, or nobody here knows it: it belongs before bed and Z.".into()
         }
+        Stop::Mesh => {
+            "What was probed with another plate or probe says nothing of this one.".into()
+        }
         Stop::Baseline => "Something to compare with after the repair.".into(),
         Stop::Cause => {
             "Replacing parts before the cause is known costs parts and proves nothing.".into()
@@ -60,6 +63,7 @@ pub(super) fn title_of(stop: Stop, facts: &JobFacts) -> String {
         Stop::Worth => "Parts and worth".into(),
         Stop::TubeLength => "Tube length".into(),
         Stop::Probe => "Bed probe".into(),
+        Stop::Mesh => "Mesh".into(),
         Stop::Baseline => "Baseline print".into(),
         Stop::Cause => "Find the cause".into(),
         Stop::FirstHeat => "First heating".into(),

@@ -1,7 +1,8 @@
 //! A machine of unknown past, and the search for a cause.
 
-use super::{Sheet, list, step};
+use super::{Sheet, list, school, step};
 use crate::gate::Gate;
+use crate::house::RuleId;
 use crate::{Context, SignalWord};
 
 pub(super) fn inspection() -> Sheet {
@@ -92,6 +93,22 @@ pub(super) fn cause(context: &Context) -> Sheet {
         ],
     );
     s.names_cause = true;
+    s.hints.push(
+        match school(context, RuleId::FirstSuspect) {
+            "nozzle" => "Thin flow? This shop looks at the nozzle first: feed {30 mm} in the air; curling is partly clogged.",
+            "tube" => "Thin flow? This shop looks at couplers and tube first: push and pull, at most {0.2 mm} of play.",
+            "fan" => "Thin flow? This shop looks at the hot-end fan first: it turns by {50 °C}, toward the fins, blades clean.",
+            _ => "Thin flow? What the evidence says comes first; a habit finds what it looks for.",
+        }
+        .into(),
+    );
+    s.hints.push(
+        match school(context, RuleId::Clog) {
+            "strip" => "A clog is stripped at once in this shop: heat break held, never twisted; cold and unplugged for wires.",
+            _ => "A clog, mildest first: {20 K} hotter and push; needle from below; pull; plug of heat creep, fan off and attended; nozzle off; strip last. Feed {30 mm} after each: straight is clear.",
+        }
+        .into(),
+    );
     for fix in &context.false_fixes {
         s.hints.push(format!("Not explained by the new {fix}."));
     }

@@ -249,6 +249,11 @@ pub(super) fn heat_break(r: Replacement, context: &Context) -> Sheet {
     s.hints = vec![
         "Grub screw and clamp once more when it is hot and tightened; the sock goes on cold."
             .into(),
+        match school(context, RuleId::NewPart) {
+            "single" => "Single parts: sensor and heater are moved over by hand. Spare sensor and screw at hand before they are drawn.",
+            _ => "This shop stocks complete assemblies: one plugged in saves moving sensor and heater. Take one if it is on the shelf, and change the part on this job.",
+        }
+        .into(),
     ];
     s
 }

@@ -36,6 +36,10 @@ pub enum GapMethod {
     Paper,
     /// Feeler gauge that just drags: the Z shown there is typed.
     Feeler,
+    /// The printer's own routine: the offset that it found is typed.
+    Routine,
+    /// Trimmed while the first layer is laid: the trim that looked right is typed.
+    Trim,
 }
 
 /// One measured square.
@@ -66,7 +70,8 @@ pub struct OffsetZReadings {
     pub commanded_mm: Entry,
     /// Patches at five or nine places.
     pub patches: Vec<Patch>,
-    /// Z shown where the gauge just drags, a touch each [mm].
+    /// Z shown where the gauge just drags, a touch each; by routine the offset found, by trim the trim that looked
+    /// right [mm].
     pub touches_mm: Vec<Entry>,
     /// Paths of unusual values that the technician confirmed.
     pub confirmed: Vec<String>,
@@ -124,6 +129,21 @@ const TOUCH: Limit = Limit::new(
     "the gauge drags near zero",
 );
 
+const FOUND: Limit = Limit::new(
+    "touches_mm",
+    "offset found",
+    Unit::Mm,
+    [-20.0, 20.0, -9.0, 9.0],
+    "no probe sits farther from its nozzle",
+);
+const TRIMMED: Limit = Limit::new(
+    "touches_mm",
+    "trim",
+    Unit::Mm,
+    [-2.0, 2.0, -0.5, 0.5],
+    "a first layer that needs more is not trimmed, its offset is wrong",
+);
+
 /// Readings taken at most.
 const MOST: usize = 25;
 /// Beyond this nothing sits where it should. Common practice, no published source.
@@ -168,21 +188,25 @@ fn read(readings: &OffsetZReadings, gauge_mm: f64) -> Result<Typed, ReadingError
             }
             nominal
         }
-        GapMethod::Paper | GapMethod::Feeler => {
+        GapMethod::Paper | GapMethod::Feeler | GapMethod::Routine | GapMethod::Trim => {
+            let (limit, _, ask) = touched_by(readings.method);
             if readings.touches_mm.len() > MOST {
                 intake.count("touches_mm", "Twenty-five touches are enough. Remove some.");
             }
             for (i, z) in readings.touches_mm.iter().take(MOST).enumerate() {
-                if let Some(z) = intake.may(&TOUCH, &format!("touches_mm.{i}"), z) {
+                let Some(z) = intake.may(limit, &format!("touches_mm.{i}"), z) else {
+                    continue;
+                };
+                values.extend(match readings.method {
+                    // What is set less what is right: the nozzle stands so much too high.
+                    GapMethod::Routine => set.map(|set| set - z),
+                    GapMethod::Trim => Some(-z),
                     // The true gap is the gauge; the printer believes it is z.
-                    values.push(gauge_mm - z);
-                }
+                    _ => Some(gauge_mm - z),
+                });
             }
             if values.is_empty() {
-                intake.count(
-                    "touches_mm.0",
-                    "Type the Z shown where the gauge just drags.",
-                );
+                intake.count("touches_mm.0", ask);
             }
             Some(0.0)
         }
@@ -197,6 +221,33 @@ fn read(readings: &OffsetZReadings, gauge_mm: f64) -> Result<Typed, ReadingError
     })
 }
 
+/// What is typed for a way that reads no thickness: its limit, the name of one, what to type.
+const fn touched_by(method: GapMethod) -> (&'static Limit, &'static str, &'static str) {
+    match method {
+        GapMethod::Routine => (
+            &FOUND,
+            "offset found",
+            "Run the routine and type the offset that it found.",
+        ),
+        GapMethod::Trim => (
+            &TRIMMED,
+            "trim that looked right",
+            "Type the trim that looked right: less than 0 is closer.",
+        ),
+        _ => (
+            &TOUCH,
+            "Z shown",
+            "Type the Z shown where the gauge just drags.",
+        ),
+    }
+}
+
+/// How well an eye tells a first layer that is pressed on rightly [mm]: half width. Our own estimate, no source.
+const EYE_MM: f64 = 0.01;
+
+/// What all runs of a routine may be off by together [mm]: the probe's own trigger. Our own estimate, no source.
+const ROUTINE_MM: f64 = 0.01;
+
 /// Offset in force, or else as the printer held it when the job began.
 fn offset_before(context: &Context) -> Option<(f64, &'static str)> {
     context.before_or_stored("M851", 'Z')
@@ -207,6 +258,7 @@ fn kind_for(method: GapMethod) -> InstrumentKind {
         GapMethod::Patch => InstrumentKind::Caliper,
         GapMethod::Paper => InstrumentKind::Paper,
         GapMethod::Feeler => InstrumentKind::Feeler,
+        GapMethod::Routine | GapMethod::Trim => InstrumentKind::HeightGauge,
     }
 }
 
@@ -223,6 +275,14 @@ fn gauge_for(readings: &OffsetZReadings, context: &Context) -> Instrument {
         // Each touch is read off the display; the gauge's own thickness is shared by all.
         gauge.half_width = DISPLAY_HALF_WIDTH_MM;
     }
+    if readings.method == GapMethod::Routine {
+        gauge.shared_half_width = gauge.shared_half_width.max(ROUTINE_MM);
+    }
+    if readings.method == GapMethod::Trim {
+        "eye".clone_into(&mut gauge.id);
+        "an eye on the first layer".clone_into(&mut gauge.name);
+        gauge.shared_half_width = EYE_MM;
+    }
     gauge
 }
 
@@ -237,6 +297,8 @@ impl Station for OffsetZ {
         let (method, instrument) = match context.house.option(RuleId::NozzleGap).id {
             "paper" => (GapMethod::Paper, "paper"),
             "feeler" => (GapMethod::Feeler, "feeler"),
+            "probe" if context.printer.probe_mm.is_some() => (GapMethod::Routine, ""),
+            "trim" => (GapMethod::Trim, ""),
             _ => (GapMethod::Patch, "caliper"),
         };
         let (w, d) = (context.printer.bed_x_mm, context.printer.bed_y_mm);
@@ -274,6 +336,8 @@ impl Station for OffsetZ {
                 ("patch", "measured patches"),
                 ("paper", "paper"),
                 ("feeler", "feeler gauge"),
+                ("routine", "the printer's routine"),
+                ("trim", "trimmed on the layer"),
             ],
         )
         .sets("patch", "instrument", "caliper")
@@ -285,6 +349,10 @@ impl Station for OffsetZ {
             }
             GapMethod::Paper => Field::instrument(&[InstrumentKind::Paper]),
             GapMethod::Feeler => Field::instrument(&[InstrumentKind::Feeler]),
+            GapMethod::Routine | GapMethod::Trim => {
+                Field::instrument(&[InstrumentKind::HeightGauge])
+                    .when(r.method == GapMethod::Routine)
+            }
         };
         let set = Field::number(&SET).named("Z offset set").needed();
         let form = Form::default().group("", vec![method]).drawn("patches");
@@ -309,27 +377,43 @@ impl Station for OffsetZ {
                     .more("One more patch", "patches", next)
                     .group("", vec![set, commanded])
             }
-            GapMethod::Paper | GapMethod::Feeler => {
+            GapMethod::Paper | GapMethod::Feeler | GapMethod::Routine | GapMethod::Trim => {
+                let (limit, name, _) = touched_by(r.method);
+                let what = match r.method {
+                    GapMethod::Routine => "Run",
+                    GapMethod::Trim => "Layer",
+                    _ => "Touch",
+                };
                 let touch = |i| {
-                    Field::number_at(format!("touches_mm.{i}"), &TOUCH)
-                        .named(format!("Touch {}, Z shown", i + 1))
+                    Field::number_at(format!("touches_mm.{i}"), limit)
+                        .named(format!("{what} {}, {name}", i + 1))
                 };
                 let n = r.touches_mm.len().min(MOST);
                 form.group("", (0..n).map(touch).collect())
                     .large()
-                    .more("One more touch", "touches_mm", json!(""))
+                    .more(
+                        &format!("One more {}", what.to_lowercase()),
+                        "touches_mm",
+                        json!(""),
+                    )
                     .group("", vec![set, with])
             }
         }
     }
 
-    fn set_up(_: &OffsetZReadings, context: &Context) -> SetUp {
+    fn set_up(r: &OffsetZReadings, context: &Context) -> SetUp {
         let pen = context.house.pen;
-        SetUp::new(match context.house.option(RuleId::NozzleGap).id {
-            "paper" | "feeler" => {
+        SetUp::new(match r.method {
+            GapMethod::Paper | GapMethod::Feeler => {
                 "Lower the warm nozzle until the gauge just drags, and type the Z shown."
             }
-            _ => "Print the first-layer patches, let them cool, and measure each one.",
+            GapMethod::Routine => {
+                "Run the printer's own routine three times, warm, and type each offset that it found."
+            }
+            GapMethod::Trim => {
+                "Lay the first layer and trim Z until it is pressed on evenly; type the trim."
+            }
+            GapMethod::Patch => "Print the first-layer patches, let them cool, and measure each one.",
         })
         .hint("At working temperature: a hot nozzle is longer.")
         .hint(pen.text("After a new nozzle, plate or probe start {1 mm} high."))
@@ -344,7 +428,8 @@ impl Station for OffsetZ {
         .hot(None, pen)
     }
 
-    /// Formula: e = mean t - h by patch; e = gauge - mean z by paper or feeler (the gap is larger
+    /// Formula: e = mean t - h by patch; e = set - mean found by routine; e = -mean trim by trim; e = gauge - mean z
+    /// by paper or feeler (the gap is larger
     /// than the printer believes where e > 0); new offset = old - e, in the convention "more negative
     /// is closer". The same patches give the tilt by a least-squares plane.
     /// Source: common practice, no published source; uncertainty as [`fresh_mean`].
@@ -417,6 +502,8 @@ impl Station for OffsetZ {
         let label = match own.method {
             GapMethod::Patch => "patch",
             GapMethod::Paper | GapMethod::Feeler => "gap at Z 0",
+            GapMethod::Routine => "offset against the routine's",
+            GapMethod::Trim => "trim",
         };
         let mut w = Words::new("nozzle offset Z").with_bands(f, pen, |_| label.to_owned());
         let Some((band, measured)) = f.bands.first().zip(w.bands.first()) else {
@@ -507,6 +594,15 @@ fn reasons(own: &OffsetZFound, band: &Band, pen: Pen) -> Vec<String> {
             pen.plain(band.nominal, Unit::Mm, 3),
             gauge.describe(pen)
         ),
+        GapMethod::Routine => format!(
+            "{} of the printer's routine.",
+            count(own.taken.n, "run", "runs")
+        ),
+        GapMethod::Trim => format!(
+            "{} trimmed by eye, which tells ±{}.",
+            count(own.taken.n, "layer", "layers"),
+            pen.plain(EYE_MM, Unit::Mm, 3)
+        ),
         GapMethod::Paper | GapMethod::Feeler => format!(
             "{} with {}, {} thick ±{}.",
             count(own.taken.n, "touch", "touches"),
@@ -523,6 +619,8 @@ fn way_in_words(way: &Way, own: &OffsetZFound, pen: Pen) -> String {
     let (one, many) = match own.method {
         GapMethod::Patch => ("patch", "patches"),
         GapMethod::Paper | GapMethod::Feeler => ("touch", "touches"),
+        GapMethod::Routine => ("run", "runs"),
+        GapMethod::Trim => ("layer", "layers"),
     };
     match way {
         Way::More(n) => more(*n, one, many),

@@ -292,6 +292,7 @@ pub static STATIONS: &[&dyn AnyStation] = &[
     &super::HotTighten,
     &super::TubeLength,
     &super::Probe,
+    &super::Mesh,
     &super::Worth,
 ];
 

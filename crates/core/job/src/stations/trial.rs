@@ -250,7 +250,11 @@ impl Station for Trial {
         let up = SetUp::new(context.house.pen.text(trial_spec(parameter).heading)).hint(
             "Find it by your own test prints. Wattotherm keeps the record, and what hangs on it is released when the value stays.",
         );
+        let up = super::guide::guide(parameter, context)
+            .iter()
+            .fold(up, |up, hint| up.hint(context.house.pen.text(hint)));
         let up = match parameter {
+            Parameter::Profile => up.rule(RuleId::ProfileAfterBore, context, ""),
             Parameter::PrintTemp => up.rule(RuleId::AllMetalConversion, context, ""),
             Parameter::Retraction => up.rule(RuleId::RetractionSearch, context, ""),
             _ => up,

@@ -261,7 +261,7 @@ impl Timeline {
         let taken = if self.own_cooling {
             ""
         } else {
-            ", by a usual hot end"
+            ", as a usual hot end does"
         };
         match self.legs.iter().find(is_wait) {
             Some(leg) if leg.from_min <= 0.0 => {

@@ -57,8 +57,7 @@ pub(super) fn needs_of(stop: Stop, line: &TravellerLine, context: &Context) -> V
             need[0].any_time.push(line.title.clone());
             need
         }
-        // The bed is measured warm; its nozzle may be anything.
-        Stop::Parameter(Parameter::Tram, _) => one(Gate::Live, effort.wait_min),
+        Stop::Mesh => one(hot, effort.wait_min),
         Stop::HotTighten => one(
             Gate::Hot {
                 at_c: Some(tightening_c(context)),

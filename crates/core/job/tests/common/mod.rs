@@ -281,6 +281,46 @@ pub fn examples() -> Vec<Example> {
         },
         &plain(),
     );
+    let m: &dyn AnyStation = &stations::Mesh;
+    let mesh = |rows: &[&str]| json!({"heights": rows.join("\n")});
+    add(
+        "flat",
+        m,
+        mesh(&[
+            "       0      1      2",
+            " 0 +0.020 +0.010 +0.015",
+            " 1 -0.010 +0.030 +0.005",
+            " 2 +0.012 +0.008 +0.018",
+        ]),
+        &plain(),
+    );
+    add(
+        "tilted",
+        m,
+        mesh(&[
+            "[-0.30, 0.00, 0.30]",
+            "[-0.31, 0.01, 0.29]",
+            "[-0.30, 0.00, 0.31]",
+        ]),
+        &plain(),
+    );
+    add(
+        "bent",
+        m,
+        mesh(&["0.00 -0.25 0.00", "-0.25 -0.50 -0.25", "0.00 -0.25 0.00"]),
+        &plain(),
+    );
+    add(
+        "dirty",
+        m,
+        mesh(&[
+            "0.00 0.01 0.00 0.01",
+            "0.01 0.44 0.01 0.00",
+            "0.00 0.01 0.00 0.01",
+            "0.01 0.00 0.01 0.00",
+        ]),
+        &plain(),
+    );
     let z: &dyn AnyStation = &stations::OffsetZ;
     add(
         "pass",
@@ -628,6 +668,31 @@ pub fn examples() -> Vec<Example> {
         w,
         json!({"worth": "90", "paid": "20", "pieces": pieces}),
         &hands,
+    );
+    let z: &dyn AnyStation = &stations::OffsetZ;
+    add(
+        "by routine",
+        z,
+        json!({"method": "routine", "instrument": "", "offset_set_mm": "-1.62", "touches_mm": ["-1.68", "-1.69", "-1.68"]}),
+        &plain(),
+    );
+    add(
+        "by routine, as set",
+        z,
+        json!({"method": "routine", "instrument": "", "offset_set_mm": "-1.62", "touches_mm": ["-1.62", "-1.62", "-1.62"]}),
+        &plain(),
+    );
+    add(
+        "trimmed",
+        z,
+        json!({"method": "trim", "instrument": "", "offset_set_mm": "-1.62", "touches_mm": ["-0.06"]}),
+        &plain(),
+    );
+    add(
+        "trimmed by nothing",
+        z,
+        json!({"method": "trim", "instrument": "", "offset_set_mm": "-1.62", "touches_mm": ["0"]}),
+        &plain(),
     );
     all
 }

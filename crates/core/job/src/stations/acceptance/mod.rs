@@ -334,6 +334,13 @@ impl Station for Acceptance {
             duration_min(run.minutes)
         ))
         .hint(run.why())
+        .hint(match context.house.option(RuleId::AcceptAs).id {
+            "own_piece" => {
+                "Lay a piece of the customer's own beside the reference too, with a picture. One more trial costs an hour of the machine."
+            }
+            _ => "The verdicts of the stations decide. One more trial costs an hour of the machine.",
+        })
+        .hint(super::guide::hop(context))
         .rule(RuleId::CubeBy, context, "")
         .caution(
             SignalWord::Warning,
