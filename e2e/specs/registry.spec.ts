@@ -1,7 +1,7 @@
 import AxeBuilder from '@axe-core/playwright'
 import { expect, test, type APIRequestContext, type Page } from '@playwright/test'
 
-import { openAll, ownFilament, ownPrinter, startJob } from '../bench'
+import { openAll, ownFilament, ownPrinter } from '../bench'
 
 /* Every kind of station that the server knows gets these tests by itself: one that is added is tested with
    no line written here. A job of many parts has them all on its route. */
@@ -15,14 +15,21 @@ async function everyStation(
   request: APIRequestContext,
   name: string,
 ): Promise<{ job: number; stops: Stop[] }> {
-  const printer = await ownPrinter(request, name, { drive: 93, offset_z: -1.6, tram: 0.04 })
+  const printer = await ownPrinter(request, name, { drive: 93, offset_z: -1.6, tram: 0.04 }, '', {
+    probe_mm: [-40, -10],
+  })
   const filament = await ownFilament(request, printer, `PETG of ${name}`)
-  const job = await startJob(
-    request,
-    printer,
-    ['control_board', 'nozzle_same', 'hot_end_other', 'extruder_drive'],
-    [filament],
-  )
+  // A strange machine with many new parts asks for everything.
+  const made = await request.post('/api/v1/jobs', {
+    data: {
+      printer_id: printer,
+      begins: { with: 'inspection' },
+      replaced: ['control_board', 'nozzle_same', 'hot_end_other', 'extruder_drive', 'tube', 'bed_probe'],
+      filament_ids: [filament],
+    },
+  })
+  expect(made.status()).toBe(201)
+  const job = ((await made.json()) as { id: number }).id
   const page = (await (await request.get(`/api/v1/jobs/${job}`)).json()) as {
     traveller: { lines: { key: string }[] }
   }

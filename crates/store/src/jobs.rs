@@ -8,7 +8,7 @@ use wattotherm_job::effects::Effect;
 use wattotherm_job::finding::Finding;
 use wattotherm_job::route::{Begins, Deed, Event, JobFacts, Stop};
 use wattotherm_measure::{Pen, Verdict};
-use wattotherm_printer::{HotEndKind, Parameter, Replacement};
+use wattotherm_printer::{HotEndKind, NozzleMount, Parameter, Replacement};
 
 use crate::deeds::put_back_in;
 use crate::doubt::{doubt_by_effects, doubt_by_parts, proven};
@@ -256,6 +256,7 @@ impl Store {
             complaint: new.shows != Shows::NoComplaint || !new.complaint.trim().is_empty(),
             filaments,
             nozzles: printer.facts.nozzles,
+            quick_nozzle: printer.facts.mount == NozzleMount::QuickChange,
             probe: printer.facts.probe_mm.is_some(),
             lined: printer.facts.hot_end == HotEndKind::Lined,
             ..JobFacts::default()

@@ -147,6 +147,7 @@ fn a_printer_is_put_right_and_renamed_and_the_book_says_so() {
     let told = [Fitted::Nozzle {
         bore_mm: Some(0.8),
         material: None,
+        mount: None,
     }];
     let effects = effects_of_edit(&known, &told, &House::default());
     s.store

@@ -1738,6 +1738,7 @@ export interface components {
              *       "height_mm": 250,
              *       "hot_end": "lined",
              *       "mass": "standard",
+             *       "mount": "hot_change",
              *       "nozzle": "brass",
              *       "nozzle_mm": 0.4,
              *       "nozzles": 1,
@@ -2331,6 +2332,7 @@ export interface components {
              */
             bore_mm?: number | null;
             material?: components["schemas"]["NozzleMaterial"] | null;
+            mount?: components["schemas"]["NozzleMount"] | null;
             /** @enum {string} */
             place: "nozzle";
         } | {
@@ -3746,6 +3748,11 @@ export interface components {
          * @enum {string}
          */
         NozzleMaterial: "brass" | "copper" | "steel";
+        /**
+         * @description How a nozzle is changed.
+         * @enum {string}
+         */
+        NozzleMount: "hot_change" | "quick_change";
         /** @description What is typed at the Z offset. */
         OffsetZReadings: {
             /**
@@ -4152,6 +4159,11 @@ export interface components {
              * @default standard
              */
             mass: components["schemas"]["HotEndMass"];
+            /**
+             * @description How the nozzle is changed.
+             * @default hot_change
+             */
+            mount: components["schemas"]["NozzleMount"];
             /**
              * @description Material of the nozzle.
              * @default brass

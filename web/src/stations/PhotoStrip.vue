@@ -6,10 +6,11 @@ import { computed, ref } from 'vue'
 import { ServerError, answer, client, type Schemas } from '../api/client'
 import FilePick from '../ui/FilePick.vue'
 import MarkedPhoto from '../ui/MarkedPhoto.vue'
+import PickList from '../ui/PickList.vue'
 import PhotoDialog from './PhotoDialog.vue'
 
 /* Pictures of a stop, with those of the baseline beside a first print. */
-const props = defineProps<{ job: number; stop: string }>()
+const props = defineProps<{ job: number; stop: string; steps?: Schemas['Step'][] }>()
 const queries = useQueryClient()
 const params = computed(() => ({ params: { path: { id: props.job } } }))
 const { data } = useQuery({
@@ -19,6 +20,13 @@ const { data } = useQuery({
 const of = (stop: string) => (data.value ?? []).filter((p) => p.stop === stop)
 const own = computed(() => of(props.stop))
 const baseline = computed(() => (props.stop === 'first_print' ? of('baseline') : []))
+const step = ref('')
+const steps = computed(() => [
+  { value: '', label: 'the whole station' },
+  ...(props.steps ?? []).map((s) => ({ value: s.id, label: s.act })),
+])
+const captionOf = (p: Schemas['Photo']) =>
+  p.caption || props.steps?.find((s) => s.id === p.step)?.act || `picture ${p.id}`
 const failure = ref('')
 const busy = ref(false)
 const open = ref<Schemas['Photo'] | null>(null)
@@ -30,7 +38,7 @@ async function take(file: File) {
   try {
     await answer(
       client.POST('/api/v1/jobs/{id}/stops/{key}/photos', {
-        params: { path: { id: props.job, key: props.stop }, query: { name: file.name } },
+        params: { path: { id: props.job, key: props.stop }, query: { name: file.name, step: step.value } },
         body: file as never,
         bodySerializer: (b: unknown) => b as Blob,
         headers: { 'Content-Type': 'application/octet-stream' },
@@ -59,8 +67,16 @@ function show(photo: Schemas['Photo']) {
       <NButton quaternary class="plain open" :aria-label="`Open picture ${p.id}`" @click="show(p)">
         <MarkedPhoto :photo="p" :marks="p.marks" />
       </NButton>
-      <figcaption>{{ p.caption || `picture ${p.id}` }}</figcaption>
+      <figcaption>{{ captionOf(p) }}</figcaption>
     </figure>
+    <PickList
+      v-if="props.steps && props.steps.length > 1"
+      id="photo-step"
+      v-model="step"
+      class="no-print at"
+      label="Picture of"
+      :options="steps"
+    />
     <FilePick
       class="no-print"
       :label="busy ? 'keeping the picture …' : 'Add a picture'"
@@ -82,6 +98,10 @@ function show(photo: Schemas['Photo']) {
 figure {
   margin: 0;
   width: 150px;
+}
+/* A step's text is long: it is cut, and whole in the open list. */
+.at {
+  width: 260px;
 }
 .open {
   width: 100%;

@@ -174,7 +174,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
             :station-key="stationKey"
           />
         </fieldset>
-        <PhotoStrip :job="job" :stop="stationKey" />
+        <PhotoStrip :job="job" :stop="stationKey" :steps="worktop.sheet?.steps" />
         <BandPlot
           v-for="(b, i) in finding?.facts.bands.slice(1) ?? []"
           :key="b.id"

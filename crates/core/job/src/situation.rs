@@ -153,7 +153,7 @@ impl Situation<'_> {
                 .collect(),
             comes: self.comes,
             hands_left_min: (stop == Stop::Worth)
-                .then(|| [self.card.at_least.hands_min, self.card.at_most.hands_min]),
+                .then_some([self.card.at_least.hands_min, self.card.at_most.hands_min]),
             tube_cut_mm: self
                 .last(&Stop::TubeLength.to_string())
                 .and_then(|c| c.finding.facts.kept()),

@@ -21,7 +21,7 @@ use wattotherm_job::sheets::sheet;
 use wattotherm_job::stations::{self, AnyStation, Check};
 use wattotherm_job::{Desk, Gate, Waits, what_now};
 use wattotherm_measure::Verdict;
-use wattotherm_printer::{HotEndKind, Parameter, Part, Replacement};
+use wattotherm_printer::{HotEndKind, NozzleMount, Parameter, Part, Replacement};
 
 mod story;
 
@@ -725,4 +725,33 @@ fn the_probe_is_measured_in_where_it_may_sit_elsewhere_before_bed_and_z() {
     let mut nozzle = story(Begins::Parts, &[Replacement::NozzleSame]);
     nozzle.facts.probe = true;
     assert!(!nozzle.keys().contains(&"probe".to_owned()));
+}
+
+#[test]
+fn a_nozzle_with_its_own_heat_break_is_changed_cold_and_not_tightened() {
+    let mut s = story(Begins::Parts, &[Replacement::NozzleSame]);
+    assert!(s.keys().contains(&"hot_tighten".to_owned()));
+    s.facts.quick_nozzle = true;
+    let keys = s.keys();
+    assert!(!keys.contains(&"hot_tighten".to_owned()));
+    assert!(
+        keys.contains(&"offset_z".to_owned()),
+        "it stands somewhere else all the same"
+    );
+    // A tube seated under a nozzle is another matter.
+    s.adds(Replacement::Tube);
+    assert!(s.keys().contains(&"hot_tighten".to_owned()));
+    let mut context = Context {
+        replaced: vec![Replacement::NozzleSame],
+        ..Context::default()
+    };
+    context.printer.mount = NozzleMount::QuickChange;
+    let steps = sheet("fit.nozzle_same", &context).steps;
+    let after_cold = steps.iter().skip_while(|s| s.id != "cool_down");
+    assert!(after_cold.clone().count() > 2);
+    assert!(
+        after_cold
+            .into_iter()
+            .all(|s| !matches!(s.gate, Gate::Hot { .. }))
+    );
 }

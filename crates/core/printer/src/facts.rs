@@ -4,7 +4,9 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use crate::fitting::{Fitted, ScrewThread};
-use crate::materials::{BlockMaterial, FilamentPath, HotEndKind, HotEndMass, NozzleMaterial};
+use crate::materials::{
+    BlockMaterial, FilamentPath, HotEndKind, HotEndMass, NozzleMaterial, NozzleMount,
+};
 
 /// The drive as built, for the computed steps/mm.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -46,6 +48,8 @@ pub struct PrinterFacts {
     pub sensor: String,
     /// Material of the nozzle.
     pub nozzle: NozzleMaterial,
+    /// How the nozzle is changed.
+    pub mount: NozzleMount,
     /// Material of the heater block.
     pub block: BlockMaterial,
     /// How heavy the heater block is.
@@ -88,6 +92,7 @@ impl Default for PrinterFacts {
             gear: None,
             sensor: "ntc_100k_3950".into(),
             nozzle: NozzleMaterial::Brass,
+            mount: NozzleMount::HotChange,
             block: BlockMaterial::Aluminium,
             mass: HotEndMass::Standard,
             supply_v: Some(24.0),
@@ -137,7 +142,12 @@ impl PrinterFacts {
                 Fitted::BedProbe { x_mm, y_mm } => {
                     facts.probe_mm = x_mm.zip(*y_mm).map(|(x, y)| [x, y]);
                 }
-                Fitted::Nozzle { bore_mm, material } => {
+                Fitted::Nozzle {
+                    bore_mm,
+                    material,
+                    mount,
+                } => {
+                    set(&mut facts.mount, *mount);
                     set(&mut facts.nozzle_mm, *bore_mm);
                     set(&mut facts.nozzle, *material);
                 }
@@ -220,6 +230,7 @@ impl PrinterFacts {
             Fitted::Nozzle {
                 bore_mm: Some(self.nozzle_mm),
                 material: Some(self.nozzle),
+                mount: Some(self.mount),
             },
             Fitted::HeatBreak {
                 kind: Some(self.hot_end),

@@ -10,7 +10,7 @@ use wattotherm_measure::text::plain;
 use wattotherm_measure::{Pen, Unit};
 
 use crate::fitting::{Fitted, ScrewThread};
-use crate::materials::{BlockMaterial, NozzleMaterial};
+use crate::materials::{BlockMaterial, NozzleMaterial, NozzleMount};
 use crate::parts::{Part, Replacement};
 
 /// What a fact is.
@@ -66,7 +66,7 @@ const fn choice(
 }
 
 /// Every fact of a printer, by place. Limits: common practice, no published source.
-pub static FACT_FIELDS: [FactField; 27] = [
+pub static FACT_FIELDS: [FactField; 28] = [
     number(
         Part::Frame,
         "width",
@@ -188,6 +188,13 @@ pub static FACT_FIELDS: [FactField; 27] = [
         "material",
         NozzleMaterial::CHOICES,
         "Yellow is brass, a magnet holds most steels, plated copper is silvery and heavy.",
+    ),
+    choice(
+        "nozzle.mount",
+        Part::Nozzle,
+        "how it is changed",
+        NozzleMount::CHOICES,
+        "A hex to hold a wrench is changed hot; a nozzle that comes out with a thin tube above it, by hand, is not.",
     ),
     choice(
         "heat_break.kind",

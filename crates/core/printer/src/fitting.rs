@@ -3,7 +3,9 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use crate::materials::{BlockMaterial, FilamentPath, HotEndKind, HotEndMass, NozzleMaterial};
+use crate::materials::{
+    BlockMaterial, FilamentPath, HotEndKind, HotEndMass, NozzleMaterial, NozzleMount,
+};
 use crate::parts::Part;
 
 /// What is fitted at one place of a printer. A blank field is not known.
@@ -60,6 +62,9 @@ pub enum Fitted {
         /// Its material.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         material: Option<NozzleMaterial>,
+        /// How it is changed.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        mount: Option<NozzleMount>,
     },
     /// Heat break, with or without a liner.
     HeatBreak {

@@ -27,6 +27,28 @@ pub enum NozzleMaterial {
     Steel,
 }
 
+/// How a nozzle is changed.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum NozzleMount {
+    /// Hot, by a wrench, against its heat break or tube.
+    #[default]
+    HotChange,
+    /// Cold, by hand: it brings its own heat break.
+    QuickChange,
+}
+
+impl NozzleMount {
+    /// Identifiers and labels.
+    pub const CHOICES: &'static [(&'static str, &'static str)] = &[
+        ("hot_change", "changed hot, by a wrench"),
+        (
+            "quick_change",
+            "changed cold by hand, with its own heat break",
+        ),
+    ];
+}
+
 /// What a heater block is made of.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]

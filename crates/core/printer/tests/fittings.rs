@@ -89,14 +89,17 @@ fn what_is_told_of_a_new_part_is_laid_over_what_was_known() {
     let old = Fitted::Nozzle {
         bore_mm: Some(0.4),
         material: Some(NozzleMaterial::Steel),
+        mount: None,
     };
     let new = Fitted::Nozzle {
         bore_mm: Some(0.6),
         material: None,
+        mount: None,
     };
     let want = Fitted::Nozzle {
         bore_mm: Some(0.6),
         material: Some(NozzleMaterial::Steel),
+        mount: None,
     };
     assert_eq!(old.with(&new), want);
     assert_eq!(old.with(&Fitted::HeatBreak { kind: None }), old);

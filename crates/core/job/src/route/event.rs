@@ -274,6 +274,8 @@ pub struct JobFacts {
     pub nozzles: u8,
     /// Whether a liner reaches down to the nozzle, so that a new tube is seated under a nozzle backed off.
     pub lined: bool,
+    /// Whether its nozzle is changed cold by hand, with a heat break of its own.
+    pub quick_nozzle: bool,
     /// Whether the printer has a bed probe.
     pub probe: bool,
     /// Whether the job was handed over.

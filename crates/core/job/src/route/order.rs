@@ -75,7 +75,9 @@ pub(super) fn tube_under_nozzle(house: &House, facts: &JobFacts) -> bool {
 
 /// Whether fitting this part leaves a joint that is tightened hot, in this shop.
 pub(super) fn opens_the_joint(house: &House, facts: &JobFacts, r: Replacement) -> bool {
-    r.opens_the_joint(tube_under_nozzle(house, facts))
+    // A nozzle with a heat break of its own has no joint to tighten.
+    !(facts.quick_nozzle && r.part() == Part::Nozzle)
+        && r.opens_the_joint(tube_under_nozzle(house, facts))
 }
 
 /// Whether a print with the old settings is worth its time: there is a complaint to compare with, or a value is

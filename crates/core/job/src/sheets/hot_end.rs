@@ -117,6 +117,43 @@ pub(super) fn nozzle(context: &Context) -> Sheet {
     s
 }
 
+/// A nozzle that brings its own heat break: cold, by hand, and nothing is tightened hot.
+pub(super) fn nozzle_quick(context: &Context) -> Sheet {
+    list(
+        "Strip and fit: nozzle",
+        "Change the nozzle cold, by hand, and see that no wire turns with it.",
+        vec![
+            raise_head(),
+            unload(),
+            cool_down(context),
+            step(
+                "let_go",
+                cold(context),
+                "Open what holds the nozzle: latch, knurled ring or clip.",
+                "Heater and sensor stay where they are.",
+            ),
+            step(
+                "out",
+                cold(context),
+                "Draw it straight out, its thin tube with it.",
+                "Nothing turned, no plastic is left in the sink.",
+            )
+            .not("Wires turned with it."),
+            step(
+                "in",
+                cold(context),
+                "Push or turn the new one in by hand to its stop; close what holds it.",
+                "It sits without play, and the block doesn't tilt.",
+            )
+            .not("A wrench on it: hand-tight is tight."),
+        ],
+    )
+    .with(&[
+        "spare nozzle of the right bore",
+        "thermal paste, where its maker asks for it",
+    ])
+}
+
 /// A nozzle in a hot end that comes apart anyway: started cold, tightened hot at its own station.
 pub(super) fn nozzle_cold(context: &Context) -> Sheet {
     list(

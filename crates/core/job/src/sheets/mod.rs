@@ -13,7 +13,7 @@ use std::borrow::Cow;
 
 use serde::Serialize;
 use utoipa::ToSchema;
-use wattotherm_printer::{HotEndKind, Part, Replacement, usual_print_c};
+use wattotherm_printer::{HotEndKind, NozzleMount, Part, Replacement, usual_print_c};
 
 use crate::gate::Gate;
 use crate::house::RuleId;
@@ -174,6 +174,9 @@ fn written(name: &str, context: &Context) -> Sheet {
 /// The sheet of one part by itself, when `strip` are taken out and put in together.
 fn of_part(r: Replacement, strip: &[Replacement], context: &Context) -> Sheet {
     match r.part() {
+        Part::Nozzle if context.printer.mount == NozzleMount::QuickChange => {
+            hot_end::nozzle_quick(context)
+        }
         Part::Nozzle if crate::route::is_stripped(strip.iter().copied()) => {
             hot_end::nozzle_cold(context)
         }

@@ -352,6 +352,7 @@ impl Station for Heater {
             Fitted::Nozzle {
                 bore_mm: None,
                 material: Some(r.nozzle),
+                mount: None,
             },
             Fitted::HeaterBlock {
                 material: Some(r.block),

@@ -87,14 +87,12 @@ fn spike_of(rows: &[Vec<f64>]) -> Option<Spike> {
     let mut worst: Option<Spike> = None;
     for (r, row) in rows.iter().enumerate() {
         for (c, here) in row.iter().enumerate() {
-            let mut near = Vec::new();
-            for dr in r.saturating_sub(1)..=(r + 1).min(rows.len() - 1) {
-                for dc in c.saturating_sub(1)..=(c + 1).min(row.len() - 1) {
-                    if (dr, dc) != (r, c) {
-                        near.push(here - rows[dr][dc]);
-                    }
-                }
-            }
+            let around = |at: usize, to: usize| at.saturating_sub(1)..=(at + 1).min(to - 1);
+            let near: Vec<f64> = around(r, rows.len())
+                .flat_map(|dr| around(c, row.len()).map(move |dc| (dr, dc)))
+                .filter(|place| *place != (r, c))
+                .map(|(dr, dc)| here - rows[dr][dc])
+                .collect();
             let least = near.iter().copied().fold(f64::INFINITY, f64::min);
             let most = near.iter().copied().fold(f64::NEG_INFINITY, f64::max);
             let above_mm = if least > SPIKE_MM {
