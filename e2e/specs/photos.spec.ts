@@ -1,6 +1,6 @@
 import { expect, test } from '@playwright/test'
 
-import { ownPrinter, startJob, tickOpen, workTo } from '../bench'
+import { ownPrinter, pick, startJob, tickOpen, workTo } from '../bench'
 
 /* A picture as a canvas paints it: a dark block with a bright drop at its tip. */
 async function picture(page: import('@playwright/test').Page) {
@@ -69,4 +69,18 @@ test('a picture is kept at its station, marked with the pen, and stands in the r
   await page.goto(`/jobs/${job}/report`)
   await expect(page.getByRole('article')).toContainText('Baseline print: plastic at the tip')
   await expect(page.getByRole('article').getByRole('img', { name: 'plastic at the tip' })).toBeVisible()
+})
+
+test('a picture of one step is found again at that step', async ({ page, request }) => {
+  const printer = await ownPrinter(request, 'Elder')
+  const job = await startJob(request, printer, ['nozzle_same'])
+  await workTo(page, request, job, 'intake')
+  const strip = page.getByRole('region', { name: 'Pictures' })
+  await pick(strip, 'Picture of', 'Photograph wiring')
+  await strip
+    .getByLabel('Add a picture')
+    .setInputFiles({ name: 'wires.png', mimeType: 'image/png', buffer: await picture(page) })
+  await expect(strip.getByRole('figure')).toContainText('Photograph wiring and parts')
+  const kept = (await (await request.get(`/api/v1/jobs/${job}/photos`)).json()) as { step: string }[]
+  expect(kept.map((p) => p.step)).toEqual(['photograph'])
 })

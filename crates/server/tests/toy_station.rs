@@ -206,6 +206,7 @@ fn work_up_to(shop: &Shop, job: &str, key: &str) {
                     wall["t_mm"] = asked.clone();
                 }
             }
+            "tube_length" => readings["old_mm"] = json!("415"),
             other => panic!("{other} stands before the towers"),
         }
         shop.ok(

@@ -256,7 +256,7 @@ impl Store {
             complaint: new.shows != Shows::NoComplaint || !new.complaint.trim().is_empty(),
             filaments,
             nozzles: printer.facts.nozzles,
-            quick_nozzle: printer.facts.mount == NozzleMount::QuickChange,
+            quick_nozzle: printer.facts.mount == Some(NozzleMount::QuickChange),
             probe: printer.facts.probe_mm.is_some(),
             lined: printer.facts.hot_end == HotEndKind::Lined,
             ..JobFacts::default()

@@ -1738,7 +1738,6 @@ export interface components {
              *       "height_mm": 250,
              *       "hot_end": "lined",
              *       "mass": "standard",
-             *       "mount": "hot_change",
              *       "nozzle": "brass",
              *       "nozzle_mm": 0.4,
              *       "nozzles": 1,
@@ -4159,11 +4158,8 @@ export interface components {
              * @default standard
              */
             mass: components["schemas"]["HotEndMass"];
-            /**
-             * @description How the nozzle is changed.
-             * @default hot_change
-             */
-            mount: components["schemas"]["NozzleMount"];
+            /** @default null */
+            mount: components["schemas"]["NozzleMount"] | null;
             /**
              * @description Material of the nozzle.
              * @default brass

@@ -603,7 +603,7 @@ proptest! {
         context.printer.hot_end = if lined { HotEndKind::Lined } else { HotEndKind::AllMetal };
         let alone = Context { strip: Vec::new(), ..context.clone() };
         let (mut seen, mut alone_ids) = (Vec::new(), Vec::new());
-        let mut unplugged = false;
+        let (mut unplugged, mut hot) = (false, false);
         let mut counted = 0;
         for r in &order {
             let name = format!("fit.{}", r.id());
@@ -612,6 +612,12 @@ proptest! {
             for step in &merged.steps {
                 if step.gate == Gate::Unplugged {
                     unplugged = true;
+                }
+                // What was hot is let cool by a step of its own before hands go cold work.
+                match step.gate {
+                    Gate::Hot { .. } => hot = true,
+                    _ if matches!(&*step.id, "cool_down" | "unplug" | "bed_cold") => hot = false,
+                    gate => prop_assert!(!(hot && gate.needs_cold()), "{:?}: {} while it is hot", order, step.id),
                 }
                 prop_assert!(!(unplugged && matches!(step.gate, Gate::Hot { .. })), "{:?}: {} is hot after the plug was pulled", order, step.id);
                 seen.push(step.id.to_string());
@@ -745,7 +751,7 @@ fn a_nozzle_with_its_own_heat_break_is_changed_cold_and_not_tightened() {
         replaced: vec![Replacement::NozzleSame],
         ..Context::default()
     };
-    context.printer.mount = NozzleMount::QuickChange;
+    context.printer.mount = Some(NozzleMount::QuickChange);
     let steps = sheet("fit.nozzle_same", &context).steps;
     let after_cold = steps.iter().skip_while(|s| s.id != "cool_down");
     assert!(after_cold.clone().count() > 2);

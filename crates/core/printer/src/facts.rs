@@ -48,8 +48,9 @@ pub struct PrinterFacts {
     pub sensor: String,
     /// Material of the nozzle.
     pub nozzle: NozzleMaterial,
-    /// How the nozzle is changed.
-    pub mount: NozzleMount,
+    /// How the nozzle is changed, where it is known.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub mount: Option<NozzleMount>,
     /// Material of the heater block.
     pub block: BlockMaterial,
     /// How heavy the heater block is.
@@ -92,7 +93,7 @@ impl Default for PrinterFacts {
             gear: None,
             sensor: "ntc_100k_3950".into(),
             nozzle: NozzleMaterial::Brass,
-            mount: NozzleMount::HotChange,
+            mount: None,
             block: BlockMaterial::Aluminium,
             mass: HotEndMass::Standard,
             supply_v: Some(24.0),
@@ -147,7 +148,7 @@ impl PrinterFacts {
                     material,
                     mount,
                 } => {
-                    set(&mut facts.mount, *mount);
+                    facts.mount = *mount;
                     set(&mut facts.nozzle_mm, *bore_mm);
                     set(&mut facts.nozzle, *material);
                 }
@@ -230,7 +231,7 @@ impl PrinterFacts {
             Fitted::Nozzle {
                 bore_mm: Some(self.nozzle_mm),
                 material: Some(self.nozzle),
-                mount: Some(self.mount),
+                mount: self.mount,
             },
             Fitted::HeatBreak {
                 kind: Some(self.hot_end),

@@ -7,8 +7,8 @@ use proptest::prelude::*;
 use wattotherm_measure::entry::Entry;
 use wattotherm_printer::{
     BlockMaterial, FACT_FIELDS, FactField, FactKind, FilamentPath, Fitted, GearFacts, HotEndKind,
-    HotEndMass, NozzleMaterial, PrinterFacts, Replacement, ScrewThread, fields_of, read_fields,
-    typed_fields,
+    HotEndMass, NozzleMaterial, Part, PrinterFacts, Replacement, ScrewThread, fields_of,
+    read_fields, typed_fields,
 };
 
 const SENSORS: [&str; 2] = ["pt1000", "ntc_100k_3950"];
@@ -111,7 +111,9 @@ fn a_replacement_asks_only_for_what_it_can_change() {
         for (field, _) in fields_of(r) {
             let same = field.part == r.part();
             assert!(
-                same || r == Replacement::HotEndOther,
+                same || r == Replacement::HotEndOther
+                    || r == Replacement::TubeToDirectDrive
+                        && matches!(field.part, Part::Frame | Part::Tube),
                 "{r:?} asks for {}",
                 field.path
             );

@@ -13,7 +13,7 @@ pub(super) fn surface(context: &Context) -> Sheet {
             step(
                 "bed_cold",
                 cold(context),
-                "Wait until the bed can be touched.",
+                "Wait until bed and nozzle can be touched.",
                 "At {48 °C} or less.",
             ),
             step(

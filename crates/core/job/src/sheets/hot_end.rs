@@ -370,11 +370,12 @@ pub(super) fn assembly(context: &Context) -> Sheet {
     .with(&["long hex key 2.0 or 2.5 mm", holder(context), "7 mm socket (6 mm on some)", "tweezers", "tray for screws"])
 }
 
-pub(super) fn sock() -> Sheet {
+pub(super) fn sock(context: &Context) -> Sheet {
     list(
         "Strip and fit: silicone sock",
         "Change the sock cold.",
         vec![
+            cool_down(context),
             step(
                 "sock_cold",
                 Gate::Cold,

@@ -174,7 +174,7 @@ fn written(name: &str, context: &Context) -> Sheet {
 /// The sheet of one part by itself, when `strip` are taken out and put in together.
 fn of_part(r: Replacement, strip: &[Replacement], context: &Context) -> Sheet {
     match r.part() {
-        Part::Nozzle if context.printer.mount == NozzleMount::QuickChange => {
+        Part::Nozzle if context.printer.mount == Some(NozzleMount::QuickChange) => {
             hot_end::nozzle_quick(context)
         }
         Part::Nozzle if crate::route::is_stripped(strip.iter().copied()) => {
@@ -184,7 +184,7 @@ fn of_part(r: Replacement, strip: &[Replacement], context: &Context) -> Sheet {
         Part::HeatBreak => hot_end::heat_break(r, context),
         Part::HeaterBlock => hot_end::block(context),
         Part::HotEndAssembly => hot_end::assembly(context),
-        Part::SiliconeSock => hot_end::sock(),
+        Part::SiliconeSock => hot_end::sock(context),
         Part::HeaterCartridge => wires::heater(context),
         Part::TemperatureSensor => wires::sensor(context),
         Part::HotEndFan => wires::hot_end_fan(context),

@@ -92,8 +92,8 @@ pub(super) fn merged(r: Replacement, context: &Context) -> Sheet {
     let (before, after) = (&strip[..place], &strip[place + 1..]);
     sheet.steps.retain(|s| {
         let done = ONCE_BEFORE.contains(&&*s.id) && has(before, &s.id);
-        // Unplugged is cold.
-        let cold = s.id == "cool_down" && (has(before, "unplug") || has(after, "unplug"));
+        // Unplugged is cold. What is only unplugged later is still hot here.
+        let cold = s.id == "cool_down" && has(before, "unplug");
         let later = ONCE_AFTER.contains(&&*s.id) && has(after, &s.id);
         !(done || cold || later)
     });

@@ -172,7 +172,7 @@ pub fn asked_of(context: &Context) -> Vec<(&'static FactField, bool)> {
 }
 
 /// Steps that bring the machine into the state that those after them need.
-const MAKES_SAFE: [&str; 2] = ["unplug", "cool_down"];
+const MAKES_SAFE: [&str; 3] = ["unplug", "cool_down", "bed_cold"];
 
 /// Cold work that is ticked while what makes it safe is still open: out of order, or it was done and not ticked.
 fn ask_order(list: &Sheet, ticks: &[(usize, StepTick)], intake: &mut Intake<'_>) {
@@ -190,7 +190,7 @@ fn ask_order(list: &Sheet, ticks: &[(usize, StepTick)], intake: &mut Intake<'_>)
         intake.push(FieldProblem::Count {
             field: format!("steps.{i}.state"),
             message: format!(
-                "“{}” is done and “{}” isn't ticked. Tick it too; or untick what came after it, and do it in this order.",
+                "“{}” is done and “{}” isn’t ticked. Tick it too; or untick what came after it, and do it in this order.",
                 first_sentence(&early.act),
                 first_sentence(&safe.act)
             ),

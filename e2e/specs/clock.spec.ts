@@ -1,0 +1,38 @@
+import { expect, test } from '@playwright/test'
+
+import { close, goOn, ownFilament, ownPrinter, startJob, tickOpen, verdict, workTo } from '../bench'
+
+/* The clock of a job: what it waits for, and work that is ticked out of order. */
+
+test('the clock says what is next, and a cold step ticked before the plug is pulled is asked about', async ({
+  page,
+  request,
+}) => {
+  const printer = await ownPrinter(request, 'Whitebeam')
+  const filament = await ownFilament(request, printer, 'PETG of Whitebeam')
+  const job = await startJob(request, printer, ['hot_end_fan', 'tube'], [filament])
+  await workTo(page, request, job, 'tube_length')
+  const clock = page.getByRole('region', { name: 'Clock of this job' })
+  await expect(clock).toContainText(/it heats to 230 °C in \d min for “Strip and fit: tube”/)
+  await expect(clock.getByRole('img', { name: /The next hour: Tube length: hands/ })).toBeVisible()
+  await page.getByLabel('Old tube, end to end').fill('415')
+  await expect(verdict(page)).toContainText('Pass')
+  await close(page)
+  // The tube's length is known: it can be cut while the hot end cools.
+  expect(await goOn(page, request, job)).toBe('fit.tube')
+  const worktop = page.getByRole('region', { name: 'Worktop' })
+  const steps = worktop.getByRole('checkbox')
+  for (const box of await steps.all()) await box.check()
+  const cool = page.getByRole('checkbox', { name: /wait until the hot end can be touched/ })
+  await cool.uncheck()
+  await page.getByLabel('Pieces taken out').fill('4')
+  await page.getByLabel('Pieces put back').fill('4')
+  await expect(verdict(page)).toContainText('isn’t ticked. Tick it too; or untick what came after it')
+  await tickOpen(page)
+  await workTo(page, request, job, 'power_up')
+  await expect(clock).toContainText('Now unplugged, filament out')
+  // A phone has the words alone.
+  await page.setViewportSize({ width: 390, height: 800 })
+  await expect(clock).toContainText('Now unplugged')
+  await expect(clock.getByRole('img')).toHaveCount(0)
+})
