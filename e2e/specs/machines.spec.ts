@@ -111,7 +111,7 @@ test('a bought-back machine: parts list, cost against worth, a cap too low, two 
   await expect(verdict(page)).toContainText('Adjust: ceiling 200 → 235 °C')
   await workTo(page, request, job, 'heater_loop')
   await loopByDisplay(page)
-  await happened(page, 'something was put back', { back: 'fan on the other plug' })
+  await happened(page, 'back as it belongs', { back: 'fan on the other plug' })
   await expect(page.getByText(/fan on the other plug/)).toHaveCount(0)
   expect(await goOn(page, request, job)).toBe('drive')
   await pick(page, 'Instrument', 'caliper')

@@ -242,7 +242,7 @@ test('a bought-back machine is looked over, paused, handed on, and given up', as
   await expect(page.getByText('Paused: tired.')).toBeVisible()
   await page.goto(`/jobs/${job}`)
   await happened(page, 'work goes on', {})
-  await happened(page, 'somebody else goes on', {
+  await happened(page, 'handed on to somebody', {
     who: 'bench C',
     reason: [/should they know/, 'the inlet is cracked'],
   })

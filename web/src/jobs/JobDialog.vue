@@ -43,11 +43,11 @@ const options = computed<{ value: What; label: string }[]>(() => {
     back,
     paused.value ? { value: 'resumed', label: 'work goes on' } : { value: 'paused', label: 'pause' },
     { value: 'changed', label: 'something was changed' },
-    { value: 'handed_on', label: 'somebody else goes on' },
+    { value: 'handed_on', label: 'handed on to somebody' },
     { value: 'unfixed', label: 'end, not fixed' },
     { value: 'cancelled', label: 'cancel' },
   )
-  if (props.page.changed.length) options.splice(-3, 0, { value: 'put_back', label: 'something was put back' })
+  if (props.page.changed.length) options.splice(-3, 0, { value: 'put_back', label: 'back as it belongs' })
   return options
 })
 watch(shown, (now) => {
