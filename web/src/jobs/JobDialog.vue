@@ -129,9 +129,11 @@ async function note() {
   const card = await tell(props.page.job.id, body)
   if (!card) return
   shown.value = false
-  message.info('Noted. The plan follows.')
+  /* What was changed for a try asks for nothing on the route: the hand stays where it is. */
+  const stays = what.value === 'changed' || what.value === 'put_back'
+  message.info(stays ? 'Noted.' : 'Noted. The plan follows.')
   for (const typed of [part, minutes, to, reason, thing, was, now, putBack]) typed.value = ''
-  emit('done', card)
+  if (!stays) emit('done', card)
 }
 </script>
 

@@ -47,7 +47,7 @@ const view = computed(() => {
     <p class="says" :title="data.says">
       <strong v-if="data.machine">Now {{ data.machine }}.</strong>
       {{ data.says }}
-      <span v-if="data.elsewhere" class="quiet">Or {{ data.elsewhere }}</span>
+      <span v-if="data.elsewhere && !narrow" class="quiet">Or {{ data.elsewhere }}</span>
     </p>
     <div
       v-if="!narrow"

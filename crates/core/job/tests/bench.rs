@@ -338,3 +338,24 @@ fn what_is_no_grid_is_refused_kindly() {
     );
     assert!(refused("0.1 0.2 0.3\n0.1 99.0 0.3\n0.1 0.2 0.3").contains("10 mm"));
 }
+
+#[test]
+fn a_nozzle_that_is_its_own_probe_has_no_place_to_measure() {
+    let blank = json!({
+        "touches_mm": touches(0.002, 10, 8), "nozzle_x_mm": "", "nozzle_y_mm": "", "probe_x_mm": "", "probe_y_mm": "",
+        "set_x_mm": "0", "set_y_mm": "0",
+    });
+    let f = found(&stations::Probe, &blank, &Context::default());
+    assert_eq!(f.facts.verdict, Verdict::Pass);
+    let mut beside = blank.clone();
+    beside["set_x_mm"] = json!("-40");
+    let mut typed = stations::Probe.start(&Context::default());
+    for (k, v) in beside.as_object().unwrap() {
+        typed[k] = v.clone();
+    }
+    assert!(
+        stations::Probe
+            .evaluate(&typed, &Context::default())
+            .is_err()
+    );
+}

@@ -1,11 +1,12 @@
 //! A machine of unknown past, and the search for a cause.
 
+use super::every_job::known_changes;
 use super::{Sheet, list, school, step};
 use crate::gate::Gate;
 use crate::house::RuleId;
 use crate::{Context, SignalWord};
 
-pub(super) fn inspection() -> Sheet {
+pub(super) fn inspection(context: &Context) -> Sheet {
     let mut s = list(
         "Inspection",
         "Look the machine over before it costs more than it is worth.",
@@ -52,8 +53,9 @@ pub(super) fn inspection() -> Sheet {
             ),
         ],
     );
+    s.steps.extend(known_changes(context));
     s.hints = vec![
-        "Keep the running sum: cost so far and expected against what the machine is worth.".into(),
+        "The next station keeps the running sum: cost so far and expected against what the machine is worth.".into(),
     ];
     s
 }

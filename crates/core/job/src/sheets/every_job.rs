@@ -34,22 +34,7 @@ pub(super) fn intake(context: &Context) -> Sheet {
             "What differs from here is noted below.",
         ));
     }
-    if !context.changed.is_empty() {
-        let known: Vec<String> = context
-            .changed
-            .iter()
-            .map(|c| plain_text(&c.says()))
-            .collect();
-        steps.push(step(
-            "known_changes",
-            Gate::Any,
-            &format!(
-                "Changed at this printer before: {}. Look whether it still is.",
-                known.join("; ")
-            ),
-            "It is; or it is put back under “Something happened”.",
-        ));
-    }
+    steps.extend(known_changes(context));
     let tools = tools_of(context);
     if !tools.is_empty() {
         steps.push(step(
@@ -68,6 +53,26 @@ pub(super) fn intake(context: &Context) -> Sheet {
     s.hints
         .push("The next station keeps the stored settings.".into());
     s
+}
+
+/// What isn't as it belongs since an earlier job, looked at before anything is touched.
+pub(super) fn known_changes(context: &Context) -> Option<Step> {
+    let known: Vec<String> = context
+        .changed
+        .iter()
+        .map(|c| plain_text(&c.says()))
+        .collect();
+    (!known.is_empty()).then(|| {
+        step(
+            "known_changes",
+            Gate::Any,
+            &format!(
+                "Changed at this printer before: {}. Look whether it still is.",
+                known.join("; ")
+            ),
+            "It is; or it is put back under “Something happened”.",
+        )
+    })
 }
 
 pub(super) fn baseline() -> Sheet {

@@ -157,7 +157,7 @@ pub fn sheet(name: &str, context: &Context) -> Sheet {
 fn written(name: &str, context: &Context) -> Sheet {
     match name {
         "intake" => every_job::intake(context),
-        "inspection" => around::inspection(),
+        "inspection" => around::inspection(context),
         "baseline" => every_job::baseline(),
         "cause" => around::cause(context),
         "power_up" => every_job::power_up(context),

@@ -152,7 +152,15 @@ impl Station for Probe {
 
     fn form(r: &ProbeReadings, _: &Context) -> Form {
         let touches = r.touches_mm.iter().enumerate();
-        let at = |path: &str, label: &str| Field::number_at(path, &PLACE).named(label).needed();
+        let apart = !nozzle_touches(r);
+        let at = |path: &str, label: &str| {
+            let field = Field::number_at(path, &PLACE).named(label);
+            if apart {
+                field.needed()
+            } else {
+                field.when(false)
+            }
+        };
         let held = |path: &str, label: &str| Field::number_at(path, &SET).named(label).needed();
         Form::default()
             .group(
@@ -187,7 +195,7 @@ impl Station for Probe {
     fn set_up(_: &ProbeReadings, context: &Context) -> SetUp {
         SetUp::new("Touch one spot ten times, then bring nozzle and probe over the same mark.")
             .hint("Nothing heated or moved in X and Y between the touches; type each height that the display shows.")
-            .hint("A pen mark on tape: nozzle over it, read X and Y; then the probe over it, read them again.")
+            .hint("A pen mark on tape: nozzle over it, read X and Y; then the probe over it, read them again. Where the nozzle itself touches, both offsets are 0 and there is nothing to mark.")
             .limit(format!(
                 "Touches scatter by at most {}; offset in X and Y within {}.",
                 tolerance(context, ToleranceId::ProbeMm, Unit::Mm),
@@ -219,7 +227,14 @@ impl Station for Probe {
             );
         }
         intake.ask_outliers(&TOUCH, &named, TOUCH_OFF_MM);
-        let mut at = |path: &str, entry: &Entry| intake.need(&PLACE, path, entry);
+        let apart = !nozzle_touches(r);
+        let mut at = |path: &str, entry: &Entry| {
+            if apart {
+                intake.need(&PLACE, path, entry)
+            } else {
+                intake.may(&PLACE, path, entry)
+            }
+        };
         let places = [
             at("nozzle_x_mm", &r.nozzle_x_mm),
             at("nozzle_y_mm", &r.nozzle_y_mm),
@@ -234,7 +249,7 @@ impl Station for Probe {
         // OK because finish() fails where one of these is missing.
         let [nx, ny, px, py] = places.map(Option::unwrap_or_default);
         let set_mm = set.map(Option::unwrap_or_default);
-        let offset_mm = [nx - px, ny - py];
+        let offset_mm = if apart { [nx - px, ny - py] } else { set_mm };
         let touches: Vec<f64> = named.iter().map(|(_, v)| *v).collect();
         let s_mm = scatter(&touches);
         let (s_least_mm, s_most_mm) = bounds(s_mm, touches.len());
@@ -365,11 +380,23 @@ impl Station for Probe {
         let at = |e: &Entry| e.parse(Unit::Mm).filter(|v| v.is_finite());
         let offset =
             |nozzle: &Entry, probe: &Entry| at(nozzle).zip(at(probe)).map(|(n, p)| tenth(n - p));
+        if nozzle_touches(r) {
+            return vec![Fitted::BedProbe {
+                x_mm: Some(0.0),
+                y_mm: Some(0.0),
+            }];
+        }
         vec![Fitted::BedProbe {
             x_mm: offset(&r.nozzle_x_mm, &r.probe_x_mm),
             y_mm: offset(&r.nozzle_y_mm, &r.probe_y_mm),
         }]
     }
+}
+
+/// Whether the nozzle itself is the probe: both offsets are 0, and there is no place to measure.
+fn nozzle_touches(r: &ProbeReadings) -> bool {
+    let zero = |e: &Entry| e.parse(Unit::Mm).is_some_and(|v| v.abs() < 1e-9);
+    zero(&r.set_x_mm) && zero(&r.set_y_mm)
 }
 
 /// An offset as it is set [mm]: an eye sees no more than tenths.
