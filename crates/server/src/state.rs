@@ -4,8 +4,8 @@ use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use tokio::sync::broadcast;
-use wattotherm_job::route::{Changed, Stop, Traveller, UnknownStop, traveller};
-use wattotherm_job::{Closed, Comes, Context, InForce, Situation};
+use wattotherm_job::route::{Stop, Traveller, UnknownStop, traveller};
+use wattotherm_job::{Changed, Closed, Comes, Context, InForce, Situation};
 use wattotherm_store::{Change, Files, Job, Shows, Store, StoreError};
 
 use crate::error::ApiError;
@@ -192,6 +192,16 @@ pub fn context_of(
     with_situation(store, job, card, |situation| situation.context(stop))
 }
 
+/// What of a printer isn't as it belongs, by its jobs so far, or by those up to a moment.
+pub fn changed_of(
+    store: &Store,
+    printer_id: i64,
+    until: Option<&str>,
+) -> Result<Vec<Changed>, StoreError> {
+    let all = store.changed(printer_id, until)?;
+    Ok(all.into_iter().map(|c| c.changed).collect())
+}
+
 /// Gathers what is on record around a job, and asks it something.
 pub fn with_situation<T>(
     store: &Store,
@@ -222,11 +232,7 @@ pub fn with_situation<T>(
             text: s.value_text,
         })
         .collect();
-    let changed: Vec<Changed> = store
-        .changed(job.printer_id, job.finished_at.as_deref())?
-        .into_iter()
-        .map(|c| c.changed)
-        .collect();
+    let changed = changed_of(store, job.printer_id, job.finished_at.as_deref())?;
     let filaments: Vec<(i64, String, String)> = job
         .filaments
         .iter()

@@ -1,66 +1,14 @@
 //! What happens to a job besides its stations: kept beside a line of the logbook.
 
-use rusqlite::{Connection, params};
-use wattotherm_job::effects::Effect;
+use rusqlite::params;
 use wattotherm_job::route::{Deed, Ending, LeftOpen, Stop, still_changed};
 
 use crate::doubt::{doubt_by_parts, doubt_left};
 use crate::jobs::reopen_in;
-use crate::logbook::{Line, append};
+use crate::keep_deed::keep_in;
 use crate::printers::open_job;
 use crate::records::{ChangedAt, DeedEntry, Job, JobEnd};
 use crate::{Store, StoreError};
-
-fn keep_in(
-    conn: &Connection,
-    job: &Job,
-    deed: &Deed,
-    says: &str,
-    stop: Option<&str>,
-    at: &str,
-) -> Result<i64, StoreError> {
-    let seq = append(
-        conn,
-        &Line {
-            at,
-            kind: "deed",
-            printer_id: Some(job.printer_id),
-            job_id: Some(job.id),
-            stop,
-            part: match deed {
-                Deed::PartAdded { part, .. } | Deed::PartTaken { part, .. } => Some(part.part()),
-                _ => None,
-            },
-            who: &job.technician,
-            text: says,
-            ..Line::default()
-        },
-    )?;
-    conn.execute(
-        "INSERT INTO deed (log_id, job_id, deed) VALUES (?1, ?2, ?3)",
-        params![seq, job.id, serde_json::to_string(deed)?],
-    )?;
-    Ok(seq)
-}
-
-/// Writes that a closing put back what was changed.
-pub(crate) fn put_back_in(
-    conn: &Connection,
-    job: &Job,
-    effects: &[Effect],
-    at: &str,
-) -> Result<(), StoreError> {
-    for effect in effects {
-        if let Effect::PutBack(what) = effect {
-            let deed = Deed::PutBack {
-                what: what.clone(),
-                reason: String::new(),
-            };
-            keep_in(conn, job, &deed, &deed.says(str::to_owned), None, at)?;
-        }
-    }
-    Ok(())
-}
 
 impl Store {
     /// What of a printer isn't as it belongs, with the job that changed it, by all its jobs so far; or by the

@@ -10,8 +10,8 @@ use wattotherm_job::route::{Begins, Deed, Event, JobFacts, Stop};
 use wattotherm_measure::{Pen, Verdict};
 use wattotherm_printer::{HotEndKind, NozzleMount, Parameter, Replacement};
 
-use crate::deeds::put_back_in;
 use crate::doubt::{doubt_by_effects, doubt_by_parts, proven};
+use crate::keep_deed::put_back_in;
 use crate::logbook::{Line, append};
 use crate::printers::{open_job, put_in, stale_in, unfit_in, write_effects};
 use crate::records::{

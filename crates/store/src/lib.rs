@@ -12,6 +12,7 @@ mod heat;
 mod heat_on;
 mod house;
 mod jobs;
+mod keep_deed;
 mod lock;
 mod logbook;
 mod open;

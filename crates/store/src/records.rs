@@ -3,9 +3,10 @@
 use serde::{Deserialize, Serialize};
 use strum::{EnumString, IntoStaticStr};
 use utoipa::ToSchema;
+use wattotherm_job::Changed;
 use wattotherm_job::chain::Strength;
 use wattotherm_job::finding::Finding;
-use wattotherm_job::route::{Begins, Changed, Deed};
+use wattotherm_job::route::{Begins, Deed};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{Fitted, Parameter, Part, PrinterFacts, Replacement};
 

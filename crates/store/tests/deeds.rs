@@ -7,8 +7,9 @@ mod common;
 
 use common::{Shop, shop};
 use serde_json::json;
+use wattotherm_job::Lasts;
 use wattotherm_job::chain::Strength;
-use wattotherm_job::route::{Deed, Ending, Lasts, LeftOpen, Stop, left_in_doubt, traveller};
+use wattotherm_job::route::{Deed, Ending, LeftOpen, Stop, left_in_doubt, traveller};
 use wattotherm_printer::{Parameter, Replacement};
 use wattotherm_store::{
     Job, JobEnd, JobFile, LogFilter, MarkShape, NewFilament, NewJob, NewPhoto, NewSetting,

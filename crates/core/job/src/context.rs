@@ -6,8 +6,8 @@ use wattotherm_gcode::{SettingKey, read_settings};
 use wattotherm_printer::{FilamentFacts, Parameter, PrinterFacts, Replacement};
 
 use crate::chain::Strength;
+use crate::changed::Changed;
 use crate::house::House;
-use crate::route::Changed;
 
 /// Everything a station's arithmetic depends on besides readings. All fields have defaults, so
 /// that a bare set of readings can be evaluated too.

@@ -7,6 +7,7 @@
 mod caution;
 pub mod chain;
 mod chain_link;
+mod changed;
 mod context;
 mod desk;
 pub mod effects;
@@ -23,6 +24,7 @@ pub mod timeline;
 
 pub use caution::{Caution, SignalWord};
 pub use chain_link::{ChainLink, ChainState};
+pub use changed::{Changed, Lasts};
 pub use context::{Comes, Context, ExpectedSetting};
 pub use desk::{Desk, Waits, what_now};
 pub use gate::Gate;

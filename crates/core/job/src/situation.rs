@@ -5,10 +5,11 @@ use wattotherm_gcode::{Words, wanted_by};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{FilamentFacts, Parameter, PrinterFacts, Replacement};
 
+use crate::changed::Changed;
 use crate::context::{Comes, Context, ExpectedSetting};
 use crate::finding::Finding;
 use crate::house::House;
-use crate::route::{Changed, Stop, Traveller, TravellerLine};
+use crate::route::{Stop, Traveller, TravellerLine};
 
 /// A value in force on a printer.
 #[derive(Clone, Debug, PartialEq)]

@@ -9,16 +9,15 @@ use petgraph::graphmap::DiGraphMap;
 use petgraph::visit::{Dfs, Reversed};
 use proptest::prelude::*;
 use serde_json::json;
-use wattotherm_job::Context;
 use wattotherm_job::chain::{ARROWS, Strength, default_cell};
 use wattotherm_job::effects::{Effect, effects_of};
 use wattotherm_job::house::RuleId;
 use wattotherm_job::route::{
-    Begins, Changed, Deed, Ending, Event, JobFacts, Lasts, LineState, Stop, Traveller,
-    TravellerLine, parts_now,
+    Begins, Deed, Ending, Event, JobFacts, LineState, Stop, Traveller, TravellerLine, parts_now,
 };
 use wattotherm_job::sheets::sheet;
 use wattotherm_job::stations::{self, AnyStation, Check};
+use wattotherm_job::{Changed, Context, Lasts};
 use wattotherm_job::{Desk, Gate, Waits, what_now};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{HotEndKind, NozzleMount, Parameter, Part, Replacement};

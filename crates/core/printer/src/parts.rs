@@ -295,6 +295,12 @@ impl Replacement {
         )
     }
 
+    /// Whether a mesh that was probed before this part says nothing any more.
+    #[must_use]
+    pub const fn wants_a_mesh(self) -> bool {
+        self.moves_the_probe() || matches!(self.part(), Part::BedSurface)
+    }
+
     /// Whether fitting this part joins or unplugs wires, so that power-up checks follow.
     #[must_use]
     pub const fn electrical(self) -> bool {

@@ -4,13 +4,13 @@ use axum::Json;
 use axum::extract::State;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use wattotherm_job::route::{Changed, Deed, DeedRefused, Stop, Traveller, left_in_doubt};
+use wattotherm_job::route::{Deed, DeedRefused, Stop, Traveller, left_in_doubt};
 use wattotherm_store::JobEnd;
 
 use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};
 use crate::moment::now;
-use crate::state::{App, traveller_of};
+use crate::state::{App, changed_of, traveller_of};
 
 #[utoipa::path(post, path = "/api/v1/jobs/{id}/deeds", params(("id" = i64, Path)), request_body = Deed,
     responses((status = 200, body = Traveller), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
@@ -26,11 +26,7 @@ async fn add_deed(
         .with(move |store| {
             let job = store.job(id)?;
             let card = traveller_of(store, &job)?;
-            let changed: Vec<Changed> = store
-                .changed(job.printer_id, None)?
-                .into_iter()
-                .map(|c| c.changed)
-                .collect();
+            let changed = changed_of(store, job.printer_id, None)?;
             deed.check(&card, &job.replaced, &changed, job.finished_at.is_some())?;
             let reopens_hand_over =
                 matches!(deed, Deed::Reopened { .. }) && job.ended == Some(JobEnd::HandedOver);

@@ -23,6 +23,9 @@ use crate::state::App;
 const PHOTO_LIMIT: usize = 24 * 1024 * 1024;
 
 /// What a picture belongs to.
+/// Longest name of a step, in characters: what is put back has up to 80 of its own.
+const MOST_STEP: usize = 120;
+
 #[derive(Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
 pub struct PhotoQuery {
@@ -47,7 +50,7 @@ async fn add_photo(
     let stop: Stop = key
         .parse()
         .map_err(|e: UnknownStop| ApiError::NotFound(e.to_string()))?;
-    if of.step.chars().count() > 80 {
+    if of.step.chars().count() > MOST_STEP {
         return Err(ApiError::Values {
             field: "step",
             message: "There is no such step.".into(),

@@ -7,8 +7,8 @@ use utoipa::ToSchema;
 use wattotherm_printer::{Parameter, Replacement};
 
 use super::Stop;
-use super::changed::{Lasts, says};
 use crate::chain::{StaleCause, Strength};
+use crate::changed::{Lasts, says};
 use crate::finding::Finding;
 
 /// What a job begins with.

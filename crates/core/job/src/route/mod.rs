@@ -15,7 +15,7 @@ mod told;
 mod words;
 
 pub use card::{LineState, Traveller, TravellerLine};
-pub use changed::{Changed, Lasts, still_changed};
+pub use changed::still_changed;
 pub use event::{Begins, Deed, Ending, Event, JobFacts};
 pub use left::{LeftOpen, left_in_doubt};
 pub use order::in_order;
@@ -152,7 +152,7 @@ impl Writer<'_> {
     /// A printer that probes its plate does it again where plate, probe or their owner are new.
     fn wants_a_mesh(&self) -> bool {
         let mut parts = self.told.parts.keys();
-        let new = parts.any(|r| order::wants_a_mesh(*r));
+        let new = parts.any(|r| r.wants_a_mesh());
         self.facts.probe && (new || self.facts.begins == Begins::Inspection)
     }
 

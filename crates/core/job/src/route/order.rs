@@ -62,11 +62,6 @@ pub(super) fn preparation(
     stops
 }
 
-/// Whether a mesh of before this part says nothing any more.
-pub(super) fn wants_a_mesh(r: Replacement) -> bool {
-    r.moves_the_probe() || r.part() == Part::BedSurface
-}
-
 /// Whether a new tube is seated under a nozzle that is backed off, in this shop: where the nozzle is in first, the
 /// tube is pushed home on it and the joint stays closed.
 pub(super) fn tube_under_nozzle(house: &House, facts: &JobFacts) -> bool {

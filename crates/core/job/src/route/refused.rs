@@ -1,7 +1,8 @@
 //! Which deeds a job can have as it stands.
 
 use super::changed::named;
-use super::{Changed, Deed, Ending, Lasts, LineState, Stop, Traveller};
+use super::{Deed, Ending, LineState, Stop, Traveller};
+use crate::changed::{Changed, Lasts};
 use wattotherm_printer::Replacement;
 
 /// Longest reason, in characters.

@@ -7,7 +7,6 @@ use utoipa::ToSchema;
 use wattotherm_measure::text::join_and;
 use wattotherm_printer::Replacement;
 
-use super::order;
 use super::{Deed, Ending, Event, JobFacts, Stop};
 use crate::finding::Cause;
 use crate::stations::ran_min;
@@ -168,7 +167,7 @@ impl Told {
             Stop::Fit(r) => self.parts.get(&r).copied(),
             Stop::TubeLength => self.parts.get(&Replacement::Tube).copied(),
             Stop::Probe => newest(&Replacement::moves_the_probe),
-            Stop::Mesh => newest(&order::wants_a_mesh),
+            Stop::Mesh => newest(&Replacement::wants_a_mesh),
             Stop::PowerUp => newest(&Replacement::electrical),
             Stop::Heater => newest(&Replacement::brings_a_heater),
             Stop::FirstHeat => newest(&Replacement::heats_anew),

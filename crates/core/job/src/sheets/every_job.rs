@@ -3,9 +3,9 @@
 use wattotherm_printer::Part;
 
 use super::{Sheet, Step, fumes, list, school, step, tightening_c, tools_of};
+use crate::changed::Lasts;
 use crate::gate::Gate;
 use crate::house::RuleId;
-use crate::route::Lasts;
 use crate::{Context, SignalWord};
 
 /// What the id of a step begins with that puts back what was changed; its name follows.

@@ -13,7 +13,9 @@ use std::borrow::Cow;
 
 use serde::Serialize;
 use utoipa::ToSchema;
-use wattotherm_printer::{HotEndKind, NozzleMount, Part, Replacement, usual_print_c};
+use wattotherm_printer::{
+    FilamentFacts, HotEndKind, NozzleMount, Part, Replacement, usual_print_c,
+};
 
 use crate::gate::Gate;
 use crate::house::RuleId;
@@ -241,9 +243,14 @@ fn fumes(context: &Context, at_c: f64) -> Option<Caution> {
 }
 
 /// Where neither filament nor material is known [°C]: between the two commonest materials. Common practice.
-const USUAL_C: f64 = 230.0;
+pub(crate) const USUAL_C: f64 = 230.0;
 /// Nothing is tightened colder [°C]: plastic in the thread reads as tight. Common practice.
 const LEAST_TIGHT_C: f64 = 200.0;
+
+/// What a filament is printed at [°C]: by its own value, or by what its material usually wants.
+pub(crate) fn wanted_c(f: &FilamentFacts) -> Option<f64> {
+    f.print_temp_c.or_else(|| usual_print_c(&f.material))
+}
 
 /// Hottest print planned [°C]: of this job's filaments, by what their material usually wants where one has no
 /// temperature yet; none where nothing is known.
@@ -253,7 +260,7 @@ pub fn hottest_print_c(context: &Context) -> Option<f64> {
         .filaments
         .iter()
         .chain(&context.filament)
-        .filter_map(|f| f.print_temp_c.or_else(|| usual_print_c(&f.material)))
+        .filter_map(wanted_c)
         .reduce(f64::max)
 }
 

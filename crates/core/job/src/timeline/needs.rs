@@ -1,12 +1,12 @@
 //! What a stop of a job needs of the machine, one thing after another.
 
-use wattotherm_printer::{Parameter, usual_print_c};
+use wattotherm_printer::Parameter;
 
 use crate::chain::effort_of;
 use crate::context::Context;
 use crate::gate::Gate;
 use crate::route::{Stop, TravellerLine};
-use crate::sheets::{sheet, tightening_c};
+use crate::sheets::{USUAL_C, sheet, tightening_c, wanted_c};
 
 /// A stretch of work at one state of the machine.
 #[derive(Clone, Debug, PartialEq)]
@@ -21,13 +21,9 @@ pub(super) struct Need {
     pub any_time: Vec<String>,
 }
 
-/// Where neither filament nor material says anything [°C]: between the two commonest materials. Common practice.
-const USUAL_C: f64 = 230.0;
-
 /// What is printed with here [°C], never above the ceiling.
 pub(super) fn print_c(context: &Context) -> f64 {
-    let filament = context.filament.as_ref();
-    let c = filament.and_then(|f| f.print_temp_c.or_else(|| usual_print_c(&f.material)));
+    let c = context.filament.as_ref().and_then(wanted_c);
     c.unwrap_or(USUAL_C)
         .min(context.house.ceiling(&context.printer).ceiling_c)
 }
@@ -58,13 +54,8 @@ pub(super) fn needs_of(stop: Stop, line: &TravellerLine, context: &Context) -> V
             need
         }
         Stop::Mesh => one(hot, effort.wait_min),
-        Stop::HotTighten => one(
-            Gate::Hot {
-                at_c: Some(tightening_c(context)),
-            },
-            0.0,
-        ),
-        Stop::FirstHeat => one(
+        // The first heating goes on to where the joint is tightened.
+        Stop::HotTighten | Stop::FirstHeat => one(
             Gate::Hot {
                 at_c: Some(tightening_c(context)),
             },
