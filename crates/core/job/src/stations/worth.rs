@@ -88,7 +88,7 @@ const MONEY: Limit = Limit::new(
     "sum",
     Unit::One,
     [0.0, 1_000_000.0, 0.0, 20_000.0],
-    "in the shop's currency",
+    "money is counted from 0 up",
 );
 
 /// What a machine comes with, to begin the list. Common practice, no source.
