@@ -88,6 +88,12 @@ test('a complaint that comes back twice: false fixes on record, parts added, clo
   await accept(page, '400')
   await workTo(page, request, job, 'hand_over')
   await tickOpen(page)
+  // What the page says for a moment is not printed over the report.
+  const said = page.getByText('Hand over: Pass: every step is done.')
+  await expect(said).toBeVisible()
+  await page.emulateMedia({ media: 'print' })
+  await expect(said).toBeHidden()
+  await page.emulateMedia({ media: 'screen' })
   const report = page.getByRole('article')
   await expect(report).toContainText('The new nozzle, same bore and material did not explain the complaint')
   await expect(report).toContainText('The new tube did not explain the complaint: it came back after 70 min.')

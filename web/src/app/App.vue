@@ -76,7 +76,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
     :theme-overrides="overrides(tokens)"
     class="provider"
   >
-    <NMessageProvider placement="top-right" :duration="6000" :max="2">
+    <NMessageProvider placement="top-right" :duration="6000" :max="2" container-class="no-print">
       <div class="shell">
         <header class="no-print">
           <RouterLink to="/" class="brand">
