@@ -308,12 +308,19 @@ export async function goodWalls(page: Page) {
 /** A trial that finds the value of `ownFilament` again. */
 export async function asItWas(page: Page, stop: string) {
   const values = { retraction: '4.8', pressure_advance: '0.5', print_temp: '230', volumetric_limit: '9' }
-  await page.getByLabel('Best now', { exact: true }).fill(values[stop.split('.')[0] as keyof typeof values])
+  await foundAt(page, values[stop.split('.')[0] as keyof typeof values])
+}
+
+/** A trial that finds a value: set and printed again, where it is another than before. */
+export async function foundAt(page: Page, value: string) {
+  const best = page.getByLabel('Best now', { exact: true })
+  await best.fill(value)
   await page.getByRole('radio', { name: /the value under/ }).check()
-  await expect(verdict(page)).toContainText(/Pass|Adjust/)
+  // Not the verdict of before: the one that names this value.
+  await expect(verdict(page)).toContainText(new RegExp(`(Pass|Adjust): .*${value.replace('.', '\\.')}`))
   if (await page.getByRole('button', { name: /Set and repeat/ }).isVisible()) {
     await close(page, /Set and repeat/)
-    await page.getByLabel('Best now', { exact: true }).fill(values[stop.split('.')[0] as keyof typeof values])
+    await best.fill(value)
     await page.getByRole('radio', { name: /the value under/ }).check()
     await expect(verdict(page)).toContainText('Pass')
   }

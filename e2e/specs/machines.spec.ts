@@ -5,6 +5,7 @@ import {
   acceptAnswers,
   close,
   fillAll,
+  foundAt,
   goOn,
   happened,
   loopByDisplay,
@@ -202,20 +203,9 @@ test('from tube to direct drive, 3:1: ratio, new limits, probe and steps measure
   // Five patches inside the new ends of travel.
   await zAsItWas(page)
   await workTo(page, request, job, `pressure_advance.${filament}`)
-  await page.getByLabel('Best now', { exact: true }).fill('0.05')
-  await page.getByRole('radio', { name: /the value under/ }).check()
-  await expect(verdict(page)).toContainText('Adjust')
-  await close(page, /Set and repeat/)
-  await page.getByLabel('Best now', { exact: true }).fill('0.05')
-  await page.getByRole('radio', { name: /the value under/ }).check()
-  await close(page)
+  await foundAt(page, '0.05')
   await workTo(page, request, job, `retraction.${filament}`)
-  await page.getByLabel('Best now', { exact: true }).fill('0.8')
-  await page.getByRole('radio', { name: /the value under/ }).check()
-  await close(page, /Set and repeat/)
-  await page.getByLabel('Best now', { exact: true }).fill('0.8')
-  await page.getByRole('radio', { name: /the value under/ }).check()
-  await close(page)
+  await foundAt(page, '0.8')
   await workTo(page, request, job, 'hand_over')
   await tickOpen(page)
   const report = page.getByRole('article')
@@ -275,13 +265,7 @@ test('a new tube of which stringing only half improves: cut by its way, retracti
   await page.getByRole('button', { name: 'Reopen' }).click()
   await page.getByLabel('Why', { exact: true }).fill('strings 3 at acceptance: searched again')
   await page.getByRole('dialog').getByRole('button', { name: 'Reopen' }).click()
-  await page.getByLabel('Best now', { exact: true }).fill('4.2')
-  await page.getByRole('radio', { name: /the value under/ }).check()
-  await expect(verdict(page)).toContainText('Adjust')
-  await close(page, /Set and repeat/)
-  await page.getByLabel('Best now', { exact: true }).fill('4.2')
-  await page.getByRole('radio', { name: /the value under/ }).check()
-  await close(page)
+  await foundAt(page, '4.2')
   await workTo(page, request, job, 'acceptance')
   await accept(page)
   await workTo(page, request, job, 'hand_over')

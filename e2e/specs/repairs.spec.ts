@@ -1,6 +1,7 @@
 import { expect, test } from '@playwright/test'
 
 import {
+  foundAt,
   goOn,
   heaterCold,
   loopByDisplay,
@@ -48,6 +49,21 @@ test('an all-metal conversion: cold first, ceiling lifted to the print at 255 °
   await workTo(page, request, job, 'offset_z')
   await zAsItWas(page)
   expect(await goOn(page, request, job)).toBe('first_print')
+  await workTo(page, request, job, `print_temp.${filament}`)
+  await foundAt(page, '255')
+  await workTo(page, request, job, `retraction.${filament}`)
+  // A longer cold path wants less pull: the search begins below the old value.
+  await expect(page.getByText('After the conversion: begin shorter than before')).toBeVisible()
+  await foundAt(page, '2.4')
+  await workTo(page, request, job, 'hand_over')
+  await tickOpen(page)
+  const report = page.getByRole('article')
+  await expect(report).toContainText('235 → 270 °C')
+  await expect(report).toContainText('4.8 mm → 2.4 mm')
+  const known = (await (await request.get(`/api/v1/printers/${printer}`)).json()) as {
+    printer: { facts: { hot_end: string } }
+  }
+  expect(known.printer.facts.hot_end).toBe('all_metal')
 })
 
 test('a spliced sensor: cold ohms before heat, no way past them, then a first heating', async ({
@@ -99,4 +115,20 @@ test('a hot end of another kind, 0.6 to 0.4: everything that heats is measured c
   await loopByDisplay(page)
   await page.goto(`/jobs/${job}/flow.${filament}`)
   await expect(page.getByLabel(/Wall/).first()).toHaveValue(/0\.4/)
+  await workTo(page, request, job, 'profile')
+  await expect(page.getByText('Bore 0.4 mm: lines 0.4 to 0.48 mm wide')).toBeVisible()
+  await foundAt(page, '0.4')
+  await workTo(page, request, job, 'offset_z')
+  await zAsItWas(page)
+  await workTo(page, request, job, `volumetric_limit.${filament}`)
+  await foundAt(page, '6')
+  await workTo(page, request, job, `retraction.${filament}`)
+  await foundAt(page, '3.6')
+  await workTo(page, request, job, 'hand_over')
+  await tickOpen(page)
+  const report = page.getByRole('article')
+  await expect(report).toContainText('9 mm³/s → 6 mm³/s')
+  await expect(report).toContainText('4.8 mm → 3.6 mm')
+  await page.goto(`/printers/${printer}`)
+  await expect(page.getByText(/0\.4 mm/).first()).toBeVisible()
 })
