@@ -238,6 +238,7 @@ export async function workTo(page: Page, request: APIRequestContext, job: number
     else if (now === 'acceptance') await accept(page)
     else if (now === 'ceiling') await ceilingAsItIs(page)
     else if (now === 'tube_length') await cutAsTheOldOne(page)
+    else if (now === 'bed_loop') await bedHolds(page)
     else if (now?.startsWith('flow')) await goodWalls(page)
     else if (/^(retraction|pressure_advance|print_temp|volumetric_limit)/.test(now ?? ''))
       await asItWas(page, now ?? '')
@@ -293,6 +294,13 @@ export async function happened(
 export async function cutAsTheOldOne(page: Page) {
   await page.getByLabel('Old tube, end to end').fill('415')
   await expect(verdict(page)).toContainText('Pass: cut it to 415 mm')
+  await close(page)
+}
+
+/** A bed that holds what it is set to. */
+export async function bedHolds(page: Page) {
+  await fillAll(page, { Lowest: '59.5', Highest: '60.4' })
+  await expect(verdict(page)).toContainText('Pass: the bed holds 60 °C')
   await close(page)
 }
 

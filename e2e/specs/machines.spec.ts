@@ -45,6 +45,7 @@ test('a bought-back machine: parts list, cost against worth, a cap too low, two 
     sensor: 'ntc_100k_3950',
     bed_screws: 4,
     bed_thread: 'M4',
+    z_motors: 2,
   })
   await page.goto('/')
   await page.getByRole('link', { name: 'New job on Rowanberry', exact: true }).click()
@@ -114,10 +115,29 @@ test('a bought-back machine: parts list, cost against worth, a cap too low, two 
   await loopByDisplay(page)
   await happened(page, 'back as it belongs', { back: 'fan on the other plug' })
   await expect(page.getByText(/fan on the other plug/)).toHaveCount(0)
+  expect(await goOn(page, request, job)).toBe('bed_loop')
+  // Its bed swings: the autotune's line is there, its report goes in, and only then is it set.
+  await fillAll(page, { Lowest: '57', Highest: '63' })
+  await expect(verdict(page)).toContainText('the bed swings by 6.00 ±0.67 °C, more than the limit')
+  await expect(page.getByText('M303 E-1 S60 C8')).toBeVisible()
+  await page.getByLabel('Report of the autotune').fill('Kp: 210.56 Ki: 41.20 Kd: 715.00')
+  await expect(verdict(page)).toContainText('Adjust: bed P 210.56 I 41.2 D 715')
+  await close(page, /Set and repeat/)
+  await fillAll(page, { Lowest: '59.6', Highest: '60.5' })
+  await expect(verdict(page)).toContainText('Pass: the bed holds 60 °C within 0.90 ±0.67 °C.')
+  await close(page)
   expect(await goOn(page, request, job)).toBe('drive')
   await pick(page, 'Instrument', 'caliper')
   await fillAll(page, { 'Run 1, left over': '20.02', 'Run 2, left over': '20.00' })
   await expect(verdict(page)).toContainText('Pass')
+  await close(page)
+  // Two motors lift its crossing: it is made level before the bed's screws.
+  expect(await goOn(page, request, job)).toBe('gantry')
+  await fillAll(page, { left: '120.1', right: '121.3' })
+  await expect(verdict(page)).toContainText('lift left by 54° of its screw')
+  await close(page, /Set and repeat/)
+  await fillAll(page, { left: '121.3', right: '121.35' })
+  await expect(verdict(page)).toContainText('Pass: 0.050 ±0.067 mm across the motors.')
   await close(page)
   expect(await goOn(page, request, job)).toBe('tram')
   await level(page)

@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises'
 
 import { expect, test } from '@playwright/test'
 
-import { ownFilament, ownPrinter, pick, startJob } from '../bench'
+import { ownFilament, ownPrinter, pick, startJob, tickOpen, verdict, workTo } from '../bench'
 
 test('the bench is searched by what stands on it, and shows what is due', async ({ page, request }) => {
   const idle = await ownPrinter(request, 'Checker tree')
@@ -100,4 +100,38 @@ test('heat logs show an example, look closer at it, and give its picture', async
   ])
   // Source: W3C PNG, third edition, 5.2: the first eight bytes of every file.
   expect([...(await readFile(await png.path())).subarray(0, 8)]).toEqual([137, 80, 78, 71, 13, 10, 26, 10])
+})
+
+test('a step of the shop stands in its list in later jobs too, and what was ticked before stays', async ({
+  page,
+  request,
+}) => {
+  const first = await startJob(request, await ownPrinter(request, 'Medlar'), ['part_fan'])
+  await workTo(page, request, first, 'fit.part_fan')
+  const steps = page.getByRole('region', { name: 'Worktop' }).getByRole('checkbox')
+  const before = await steps.count()
+  await steps.first().check()
+  await page.getByRole('button', { name: 'A step of this shop' }).click()
+  const dialog = page.getByRole('dialog', { name: 'A step of this shop' })
+  await dialog.getByRole('button', { name: 'Keep it' }).click()
+  await expect(dialog.getByRole('alert')).toContainText('Write down what to do.')
+  await pick(dialog, 'Which step', '1.')
+  await dialog.getByLabel('What to do').fill('Blow the duct out with the hand pump')
+  await dialog.getByLabel('What proves it').fill('No dust comes any more')
+  await dialog.getByRole('button', { name: 'Keep it' }).click()
+  await expect(dialog).toHaveCount(0)
+  await expect(steps).toHaveCount(before + 1)
+  await expect(steps.first()).toBeChecked()
+  await expect(steps.nth(1)).not.toBeChecked()
+  await expect(verdict(page)).not.toContainText('Pass')
+  await tickOpen(page)
+  const second = await startJob(request, await ownPrinter(request, 'Quince'), ['part_fan'])
+  await workTo(page, request, second, 'fit.part_fan')
+  await expect(page.getByRole('listitem').filter({ hasText: 'Blow the duct out' })).toContainText(
+    'this shop’s',
+  )
+  await page.getByRole('button', { name: 'A step of this shop' }).click()
+  await dialog.getByRole('button', { name: /Take away: Blow the duct out/ }).click()
+  await dialog.getByRole('button', { name: 'Leave it' }).click()
+  await expect(steps).toHaveCount(before)
 })

@@ -4,7 +4,7 @@ use rusqlite::{OptionalExtension, Params, params};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use wattotherm_job::chain::{CellOverride, Strength};
-use wattotherm_job::house::{Choice, House, RuleId, ToleranceId};
+use wattotherm_job::house::{Choice, House, MOST_OWN_STEPS, OwnStep, RuleId, ToleranceId};
 use wattotherm_measure::{Instrument, LengthScale, Pen, TemperatureScale};
 use wattotherm_printer::{Parameter, Replacement};
 
@@ -107,8 +107,67 @@ impl Store {
                 });
             }
         }
+        house.own_steps = self.own_steps()?;
         house.pen = self.units()?;
         Ok(house)
+    }
+
+    fn own_steps(&self) -> Result<Vec<OwnStep>, StoreError> {
+        let mut s = self
+            .conn
+            .prepare_cached("SELECT list, step, after, act, proof FROM house_step ORDER BY id")?;
+        let rows = s.query_map([], |r| {
+            Ok(OwnStep {
+                list: r.get(0)?,
+                id: r.get(1)?,
+                after: r.get(2)?,
+                act: r.get(3)?,
+                check: r.get(4)?,
+            })
+        })?;
+        Ok(rows.collect::<Result<_, _>>()?)
+    }
+
+    /// Adds a step of the shop's own to a list, or puts it in the place of one of its steps.
+    /// # Errors
+    /// [`StoreError::Value`] where the list has as many of them as it takes.
+    pub fn set_own_step(&mut self, step: &OwnStep, at: &str) -> Result<(), StoreError> {
+        let others = self.own_steps()?;
+        let others = others
+            .iter()
+            .filter(|o| o.list == step.list && o.id != step.id);
+        if others.count() >= MOST_OWN_STEPS {
+            return Err(StoreError::Value(format!(
+                "{MOST_OWN_STEPS} steps of your own at one list are enough. Take one away first."
+            )));
+        }
+        self.change(
+            "INSERT INTO house_step (list, step, after, act, proof) VALUES (?1, ?2, ?3, ?4, ?5)
+             ON CONFLICT (list, step) DO UPDATE SET after = ?3, act = ?4, proof = ?5",
+            params![step.list, step.id, step.after, step.act, step.check],
+            at,
+            &format!("Own step at {}: {}", step.list, step.act),
+        )
+    }
+
+    /// Takes a step of the shop's own away again.
+    /// # Errors
+    /// [`StoreError::NotFound`] if there is none of that name.
+    pub fn drop_own_step(&mut self, list: &str, id: &str, at: &str) -> Result<(), StoreError> {
+        let own = self.own_steps()?;
+        let own = own.iter().find(|o| o.list == list && o.id == id);
+        let Some(own) = own else {
+            return Err(StoreError::NotFound {
+                what: "step of your own",
+                id: id.to_owned(),
+            });
+        };
+        self.change(
+            "DELETE FROM house_step WHERE list = ?1 AND step = ?2",
+            params![list, id],
+            at,
+            &format!("Own step at {list} taken away: {}", own.act),
+        )
     }
 
     /// Units in which the shop is shown its numbers.

@@ -258,6 +258,7 @@ impl Store {
             nozzles: printer.facts.nozzles,
             quick_nozzle: printer.facts.mount == Some(NozzleMount::QuickChange),
             probe: printer.facts.probe_mm.is_some(),
+            gantry: printer.facts.z_motors.is_some_and(|n| n > 1.5),
             lined: printer.facts.hot_end == HotEndKind::Lined,
             ..JobFacts::default()
         };

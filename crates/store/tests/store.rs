@@ -7,7 +7,7 @@ mod common;
 use serde_json::json;
 use wattotherm_job::Context;
 use wattotherm_job::effects::effects_of;
-use wattotherm_job::house::{Choice, RuleId, ToleranceId};
+use wattotherm_job::house::{Choice, OwnStep, RuleId, ToleranceId};
 use wattotherm_job::route::Stop;
 use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_measure::Verdict;
@@ -331,6 +331,46 @@ fn house_rules_outlive_the_process_and_bad_ones_are_refused() {
     assert!((house.tolerance(ToleranceId::TramMm) - 0.08).abs() < 1e-12);
     assert!((house.instruments[0].half_width - 0.25).abs() < 1e-12);
     drop(s.folder);
+}
+
+#[test]
+fn steps_of_the_shop_are_kept_in_order_replaced_by_name_and_taken_away() {
+    let mut s = shop();
+    let step = |id: &str, act: &str| OwnStep {
+        list: "hand_over".into(),
+        id: id.into(),
+        after: String::new(),
+        act: act.into(),
+        check: String::new(),
+    };
+    for (id, act) in [
+        ("b", "Blow it out"),
+        ("a", "Wipe it"),
+        ("b", "Blow it out twice"),
+    ] {
+        s.store.set_own_step(&step(id, act), AT[1]).unwrap();
+    }
+    let acts = |s: &Store| -> Vec<String> {
+        let own = s.house().unwrap().own_steps;
+        own.into_iter().map(|o| o.act).collect()
+    };
+    assert_eq!(acts(&s.store), ["Blow it out twice", "Wipe it"]);
+    for i in 2..30 {
+        s.store
+            .set_own_step(&step(&format!("s{i}"), "Look"), AT[1])
+            .unwrap();
+    }
+    assert!(
+        s.store
+            .set_own_step(&step("one_more", "Look"), AT[1])
+            .is_err()
+    );
+    s.store
+        .set_own_step(&step("a", "Wipe it dry"), AT[1])
+        .unwrap();
+    s.store.drop_own_step("hand_over", "b", AT[1]).unwrap();
+    assert!(s.store.drop_own_step("hand_over", "b", AT[1]).is_err());
+    assert_eq!(acts(&s.store)[0], "Wipe it dry");
 }
 
 #[test]

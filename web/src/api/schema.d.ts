@@ -263,6 +263,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/house/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Adds a step of the shop's own to a list, or puts it in the place of one of its steps. */
+        put: operations["own_step"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/house/steps/{list}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a step of the shop's own away again; the list is as it was delivered there. */
+        delete: operations["no_own_step"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/house/tolerances/{id}": {
         parameters: {
             query?: never;
@@ -1242,6 +1276,55 @@ export interface components {
             /** @description "100.00 ±0.50 mm". */
             nominal: string;
         };
+        /**
+         * @description How the firmware holds a bed.
+         * @enum {string}
+         */
+        BedHeld: "by_gains" | "on_off";
+        /** @description What is read at the bed. */
+        BedLoopReadings: {
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description How the firmware holds it.
+             * @default by_gains
+             */
+            held: components["schemas"]["BedHeld"];
+            /**
+             * @description Highest shown in them [°C].
+             * @default
+             */
+            high_c: components["schemas"]["Entry"];
+            /**
+             * @description Lowest shown in ten minutes of holding [°C].
+             * @default
+             */
+            low_c: components["schemas"]["Entry"];
+            /**
+             * @description What the printer reported after its autotune: Kp, Ki, Kd.
+             * @default
+             */
+            report: string;
+            /**
+             * @description The plate's middle by a thermometer [°C]; blank where it was not measured.
+             * @default
+             */
+            surface_c: components["schemas"]["Entry"];
+            /**
+             * @description Temperature that the bed is printed on with [°C].
+             * @default
+             */
+            target_c: components["schemas"]["Entry"];
+            /**
+             * Format: int32
+             * @description Version of this shape: 1.
+             * @default 0
+             */
+            version: number;
+        };
         /** @description What a job begins with. */
         Begins: {
             /** @enum {string} */
@@ -1311,7 +1394,7 @@ export interface components {
          * @description The likely fault behind a stop. The words for it, with its numbers, are the station's.
          * @enum {string}
          */
-        Cause: "lies_elsewhere" | "runs_backward" | "nothing_fed" | "slips_when_fast" | "resistance_downstream" | "wrong_after_work" | "far_off_untouched" | "ratio_left_out" | "steps_of_other_microsteps" | "steps_of_other_drive" | "no_such_ratio" | "other_microsteps" | "feed_unexplained" | "bed_beyond_screws" | "nozzle_far_off" | "bed_tilted" | "walls_differ" | "not_flow" | "came_back" | "drive_clicks" | "no_good_value" | "step_failed" | "pieces_left" | "sensor_open" | "sensor_shorted" | "wrong_sensor_type" | "unknown_sensor" | "sensor_off_room" | "sensor_intermittent" | "sensor_open_or_short" | "sensor_loose" | "heater_of_lower_voltage" | "heater_too_weak" | "heater_too_strong" | "heater_open" | "heater_shorted" | "heater_overload" | "heater_failing" | "never_reaches" | "belt_or_steps" | "fan_steals_heat" | "sink_too_hot" | "planned_too_hot" | "nozzle_leaks" | "nozzle_on_block" | "block_not_held" | "over_torque" | "probe_scatters" | "plate_bent" | "tube_kinks" | "costs_more_than_worth" | "untyped";
+        Cause: "lies_elsewhere" | "runs_backward" | "nothing_fed" | "slips_when_fast" | "resistance_downstream" | "wrong_after_work" | "far_off_untouched" | "ratio_left_out" | "steps_of_other_microsteps" | "steps_of_other_drive" | "no_such_ratio" | "other_microsteps" | "feed_unexplained" | "bed_beyond_screws" | "nozzle_far_off" | "bed_tilted" | "walls_differ" | "not_flow" | "came_back" | "drive_clicks" | "no_good_value" | "step_failed" | "pieces_left" | "sensor_open" | "sensor_shorted" | "wrong_sensor_type" | "unknown_sensor" | "sensor_off_room" | "sensor_intermittent" | "sensor_open_or_short" | "sensor_loose" | "heater_of_lower_voltage" | "heater_too_weak" | "heater_too_strong" | "heater_open" | "heater_shorted" | "heater_overload" | "heater_failing" | "never_reaches" | "belt_or_steps" | "fan_steals_heat" | "sink_too_hot" | "planned_too_hot" | "nozzle_leaks" | "nozzle_on_block" | "block_not_held" | "over_torque" | "probe_scatters" | "plate_bent" | "tube_kinks" | "bed_swings" | "gantry_slipped" | "costs_more_than_worth" | "untyped";
         /** @description A caution shown at the step it belongs to. */
         Caution: {
             /** @description Signal word. */
@@ -1709,6 +1792,7 @@ export interface components {
              *           "unit": "mm"
              *         }
              *       ],
+             *       "own_steps": [],
              *       "pen": {
              *         "length": "millimetre",
              *         "temperature": "celsius"
@@ -2303,6 +2387,11 @@ export interface components {
              */
             screws?: number | null;
             thread?: components["schemas"]["ScrewThread"] | null;
+            /**
+             * Format: double
+             * @description Number of motors that lift the crossing, or the bed.
+             */
+            z_motors?: number | null;
         } | {
             /** @enum {string} */
             place: "bed_surface";
@@ -2547,6 +2636,30 @@ export interface components {
             margins?: components["schemas"]["Margins"] | null;
             /** @description Temperatures of the simulated run [°C], one every [`RULE_RUN_STEP_S`]. */
             points: number[];
+        };
+        /** @description What is read at the gantry. */
+        GantryReadings: {
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description From the frame up to the crossing, at each motor [mm].
+             * @default []
+             */
+            heights: components["schemas"]["Entry"][];
+            /**
+             * @description What a whole turn of a screw lifts [mm].
+             * @default
+             */
+            lead_mm: components["schemas"]["Entry"];
+            /**
+             * Format: int32
+             * @description Version of this shape: 1.
+             * @default 0
+             */
+            version: number;
         };
         /**
          * @description How the gap is found.
@@ -3016,6 +3129,11 @@ export interface components {
              */
             instruments: components["schemas"]["Instrument"][];
             /**
+             * @description Steps of its own at its lists, in the order in which they were added.
+             * @default []
+             */
+            own_steps: components["schemas"]["OwnStep"][];
+            /**
              * @description Units in which the shop is shown its numbers.
              * @default {
              *       "length": "millimetre",
@@ -3037,6 +3155,8 @@ export interface components {
             cells: components["schemas"]["CellOverride"][];
             /** @description Instruments. */
             instruments: components["schemas"]["Instrument"][];
+            /** @description Steps of the shop's own. */
+            own_steps: components["schemas"]["OwnStep"][];
             /** @description Every rule. */
             rules: components["schemas"]["RuleInForce"][];
             /** @description Every tolerance. */
@@ -3812,6 +3932,19 @@ export interface components {
              */
             target_c: number;
         };
+        /** @description A step of the shop's own. */
+        OwnStep: {
+            /** @description What to do. */
+            act: string;
+            /** @description The step that it follows; blank: the first. Not looked at where it stands in the place of one. */
+            after?: string;
+            /** @description What proves it; may be blank. */
+            check?: string;
+            /** @description Its name within the list: a new one, or that of the step in whose place it stands. */
+            id: string;
+            /** @description The list: `intake`, `fit.nozzle_same` and the like. */
+            list: string;
+        };
         /** @description What a page is told. */
         PageHears: {
             /** @enum {string} */
@@ -4209,6 +4342,12 @@ export interface components {
              * @default null
              */
             tube_mm: number[] | null;
+            /**
+             * Format: double
+             * @description Number of motors that lift the crossing or the bed, where they were counted.
+             * @default null
+             */
+            z_motors: number | null;
         };
         /** @description A printer with its histories. */
         PrinterPage: {
@@ -4908,6 +5047,8 @@ export interface components {
             id: string;
             /** @description The usual mistake; may be empty. */
             mistake: string;
+            /** @description Whether its words are the shop's own. */
+            own: boolean;
         };
         /**
          * @description What became of one step.
@@ -5021,7 +5162,7 @@ export interface components {
          * @description One limit.
          * @enum {string}
          */
-        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "clean_run_most_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min" | "probe_mm" | "probe_xy_mm" | "mesh_mm";
+        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "clean_run_most_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min" | "probe_mm" | "probe_xy_mm" | "mesh_mm" | "bed_spread_c" | "gantry_mm";
         /** @description A tolerance as it is in force. */
         ToleranceInForce: {
             /** @description Which tolerance. */
@@ -6151,6 +6292,72 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    own_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnStep"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    no_own_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

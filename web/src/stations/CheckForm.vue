@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { NButton, NInput } from 'naive-ui'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { signalWord } from '../api/words'
@@ -10,10 +10,13 @@ import { useLink } from './useLink'
 import { type Station, useForm } from './useStation'
 import { usePen } from '../app/pen'
 import StepTick from '../ui/StepTick.vue'
+import OwnSteps from './OwnSteps.vue'
 
 defineOptions({ inheritAttrs: false })
 const { temperature } = usePen()
 const props = defineProps<{ station: Station }>()
+const ownSteps = ref(false)
+const closed = computed(() => props.station.worktop.value?.line.state === 'closed')
 const { r, f } = useForm<Schemas['CheckReadings']>(props)
 const sheet = computed(() => props.station.worktop.value?.sheet)
 /* What is blank is not complained of before the sheet is closed. */
@@ -83,6 +86,7 @@ function next(event: KeyboardEvent, i: number) {
         />
         <span>
           <span v-if="s.gate_says" class="chip">{{ s.gate_says }}</span>
+          <span v-if="s.own" class="chip">this shop’s</span>
           <strong class="does">{{ s.act }}</strong>
           <span v-if="waits(s.gate) && tickOf(i).state === 'open'" class="gate">{{ waits(s.gate) }}</span>
           <span v-if="s.check" class="proof">{{ s.check }}</span>
@@ -142,6 +146,15 @@ function next(event: KeyboardEvent, i: number) {
       </div>
     </li>
   </ol>
+  <div v-if="sheet && !closed">
+    <NButton quaternary class="plain" @click="ownSteps = true">A step of this shop …</NButton>
+    <OwnSteps
+      v-model:shown="ownSteps"
+      :list="station.worktop.value?.line.key ?? ''"
+      :steps="sheet.steps"
+      @done="station.relist()"
+    />
+  </div>
   <p v-if="sheet?.tools.length" class="quiet">Tools: {{ sheet.tools.join('; ') }}.</p>
   <div v-if="sheet?.counts" class="grid">
     <ReadingField v-model="r.counted_out" v-bind="f('counted_out')" label="Pieces taken out" small />

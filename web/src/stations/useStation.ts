@@ -309,8 +309,15 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     )
   }
 
+  /** After the shop changed the list itself: what is typed stays. */
+  async function relist() {
+    await query.refetch()
+    await evaluate()
+  }
+
   return {
     refresh,
+    relist,
     worktop: query.data,
     loadError: query.error,
     readings,

@@ -164,6 +164,31 @@ pub fn set_heater_gains([p, i, d]: [f64; 3]) -> Result<Command, CommandError> {
     ))
 }
 
+/// `M304 P… I… D…`: sets the bed's heater loop. Domain: P above 0 to 5000, I 0 to 5000, D 0 to 50 000.
+/// # Errors
+/// [`CommandError::Value`] outside the domain.
+pub fn set_bed_gains([p, i, d]: [f64; 3]) -> Result<Command, CommandError> {
+    let p = bounded("P", p, 0.01, 5_000.0)?;
+    let i = bounded("I", i, 0.0, 5_000.0)?;
+    let d = bounded("D", d, 0.0, 50_000.0)?;
+    Ok(command(
+        format!("M304 P{} I{} D{}", plain(p, 2), plain(i, 2), plain(d, 2)),
+        "set bed loop",
+    ))
+}
+
+/// `M303 E-1 S… C…`: the bed's own autotune at `target_c` [°C], 30 to 160, over `cycles`, 3 to 20.
+/// # Errors
+/// [`CommandError::Value`] outside the domain.
+pub fn autotune_bed(target_c: f64, cycles: u32) -> Result<Command, CommandError> {
+    let target = bounded("target", target_c, 30.0, 160.0)?;
+    let cycles = bounded("cycles", f64::from(cycles), 3.0, 20.0)?;
+    Ok(command(
+        format!("M303 E-1 S{} C{}", plain(target, 0), plain(cycles, 0)),
+        "autotune of the bed",
+    ))
+}
+
 /// `M500`: stores settings, so that they outlive a power cycle.
 #[must_use]
 pub fn store_settings() -> Command {

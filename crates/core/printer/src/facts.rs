@@ -68,6 +68,9 @@ pub struct PrinterFacts {
     /// Their thread.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub bed_thread: Option<ScrewThread>,
+    /// Number of motors that lift the crossing or the bed, where they were counted.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub z_motors: Option<f64>,
     /// Thickness of the plate [mm].
     #[serde(skip_serializing_if = "Option::is_none")]
     pub plate_mm: Option<f64>,
@@ -101,6 +104,7 @@ impl Default for PrinterFacts {
             heater_a: None,
             bed_screws: None,
             bed_thread: None,
+            z_motors: None,
             plate_mm: None,
             probe_mm: None,
             tube_mm: None,
@@ -135,9 +139,14 @@ impl PrinterFacts {
                         facts.nozzles = if *n > 1.5 { 2 } else { 1 };
                     }
                 }
-                Fitted::Bed { screws, thread } => {
+                Fitted::Bed {
+                    screws,
+                    thread,
+                    z_motors,
+                } => {
                     facts.bed_screws = *screws;
                     facts.bed_thread = *thread;
+                    facts.z_motors = *z_motors;
                 }
                 Fitted::BedSurface { thickness_mm } => facts.plate_mm = *thickness_mm,
                 Fitted::BedProbe { x_mm, y_mm } => {
@@ -220,6 +229,7 @@ impl PrinterFacts {
             Fitted::Bed {
                 screws: self.bed_screws,
                 thread: self.bed_thread,
+                z_motors: self.z_motors,
             },
             Fitted::BedSurface {
                 thickness_mm: self.plate_mm,

@@ -66,7 +66,7 @@ const fn choice(
 }
 
 /// Every fact of a printer, by place. Limits: common practice, no published source.
-pub static FACT_FIELDS: [FactField; 28] = [
+pub static FACT_FIELDS: [FactField; 29] = [
     number(
         Part::Frame,
         "width",
@@ -133,6 +133,18 @@ pub static FACT_FIELDS: [FactField; 28] = [
         "thread of the screws",
         ScrewThread::CHOICES,
         "Measure the screw's outer diameter: 3, 4 or 5 mm.",
+    ),
+    number(
+        Part::Bed,
+        "Z motors",
+        Limit::new(
+            "bed.z_motors",
+            "number of Z motors",
+            Unit::One,
+            [1.0, 4.0, 1.0, 4.0],
+            "one to four motors lift a crossing or a bed",
+        ),
+        "Count the motors that lift the crossing or the bed.",
     ),
     number(
         Part::BedSurface,

@@ -38,6 +38,9 @@ pub enum Fitted {
         /// Their thread.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         thread: Option<ScrewThread>,
+        /// Number of motors that lift the crossing, or the bed.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        z_motors: Option<f64>,
     },
     /// The plate that is printed on.
     BedSurface {

@@ -141,6 +141,33 @@ pub enum FilamentPath {
     Direct,
 }
 
+/// Temperature of the bed that a material usually wants [°C]; none for a material that isn't known. Common practice, no
+/// published source.
+#[must_use]
+pub fn usual_bed_c(material: &str) -> Option<f64> {
+    const USUAL: [(&str, f64); 9] = [
+        ("PETG", 75.0),
+        ("PET", 75.0),
+        ("PLA", 60.0),
+        ("ABS", 100.0),
+        ("ASA", 100.0),
+        ("TPU", 45.0),
+        ("PVA", 55.0),
+        ("PA", 80.0),
+        ("PC", 110.0),
+    ];
+    of_material(&USUAL, material)
+}
+
+/// What a table says of a material, by how its name begins.
+fn of_material(table: &[(&str, f64)], material: &str) -> Option<f64> {
+    let name = material.trim().to_uppercase();
+    table
+        .iter()
+        .find(|(m, _)| name.starts_with(m))
+        .map(|(_, c)| *c)
+}
+
 /// Temperature at which a material is usually printed [°C], for plans made before a filament has its own; none for
 /// a material that isn't known. Common practice, no published source.
 #[must_use]
@@ -156,9 +183,5 @@ pub fn usual_print_c(material: &str) -> Option<f64> {
         ("PA", 255.0),
         ("PC", 275.0),
     ];
-    let name = material.trim().to_uppercase();
-    USUAL
-        .iter()
-        .find(|(m, _)| name.starts_with(m))
-        .map(|(_, c)| *c)
+    of_material(&USUAL, material)
 }

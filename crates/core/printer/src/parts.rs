@@ -301,6 +301,12 @@ impl Replacement {
         self.moves_the_probe() || matches!(self.part(), Part::BedSurface)
     }
 
+    /// Whether fitting this part can leave a crossing askew: its motors run by another board, or its head was taken off.
+    #[must_use]
+    pub const fn moves_the_gantry(self) -> bool {
+        matches!(self, Self::TubeToDirectDrive) || matches!(self.part(), Part::ControlBoard)
+    }
+
     /// Whether fitting this part joins or unplugs wires, so that power-up checks follow.
     #[must_use]
     pub const fn electrical(self) -> bool {

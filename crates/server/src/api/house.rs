@@ -8,7 +8,7 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_job::chain::CellOverride;
-use wattotherm_job::house::{Choice, House, RULES, RuleId, TOLERANCES, ToleranceId};
+use wattotherm_job::house::{Choice, House, OwnStep, RULES, RuleId, TOLERANCES, ToleranceId};
 use wattotherm_measure::entry::Entry;
 use wattotherm_measure::{Instrument, Pen};
 
@@ -52,6 +52,8 @@ pub struct HousePage {
     pub instruments: Vec<Instrument>,
     /// The shop's cells of the chain's first table.
     pub cells: Vec<CellOverride>,
+    /// Steps of the shop's own.
+    pub own_steps: Vec<OwnStep>,
     /// Units in which the shop is shown its numbers.
     pub units: Pen,
 }
@@ -85,6 +87,7 @@ fn page(house: House) -> HousePage {
             .collect(),
         instruments: house.instruments,
         cells: house.cells,
+        own_steps: house.own_steps,
         units: house.pen,
     }
 }
@@ -199,6 +202,32 @@ async fn units(State(app): State<App>, Body(pen): Body<Pen>) -> Result<StatusCod
     Ok(StatusCode::NO_CONTENT)
 }
 
+#[utoipa::path(put, path = "/api/v1/house/steps", request_body = OwnStep,
+    responses((status = 204), (status = 422, body = Problem)))]
+/// Adds a step of the shop's own to a list, or puts it in the place of one of its steps.
+async fn own_step(
+    State(app): State<App>,
+    Body(step): Body<OwnStep>,
+) -> Result<StatusCode, ApiError> {
+    step.checked()
+        .map_err(|(field, message)| ApiError::Values { field, message })?;
+    app.with(move |s| Ok(s.set_own_step(&step, &now())?))
+        .await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+#[utoipa::path(delete, path = "/api/v1/house/steps/{list}/{id}", params(("list" = String, Path), ("id" = String, Path)),
+    responses((status = 204), (status = 404, body = Problem)))]
+/// Takes a step of the shop's own away again; the list is as it was delivered there.
+async fn no_own_step(
+    State(app): State<App>,
+    Path((list, id)): Path<(String, String)>,
+) -> Result<StatusCode, ApiError> {
+    app.with(move |s| Ok(s.drop_own_step(&list, &id, &now())?))
+        .await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
         .routes(routes!(units))
@@ -207,4 +236,6 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(tolerance))
         .routes(routes!(instrument))
         .routes(routes!(cell))
+        .routes(routes!(own_step))
+        .routes(routes!(no_own_step))
 }

@@ -109,6 +109,10 @@ pub enum Cause {
     PlateBent,
     /// The tube is bent tighter than it bears.
     TubeKinks,
+    /// The bed swings, and no gains are left to set.
+    BedSwings,
+    /// A crossing hangs farther askew than its screws leave it.
+    GantrySlipped,
     /// A machine costs more than it is worth.
     CostsMoreThanWorth,
     /// A fault that an older version kept as text alone.

@@ -1,8 +1,10 @@
 //! House rules: a shop's choices where good practitioners differ, its tolerances and instruments.
 
+mod own_steps;
 mod rules;
 mod tolerances;
 
+pub use own_steps::{MOST_OWN_STEPS, MOST_STEP_CHARS, OwnStep, put_in};
 pub use rules::{RULES, RuleId, RuleOption, RuleSpec};
 pub use tolerances::{TOLERANCES, ToleranceId, ToleranceSpec};
 
@@ -38,6 +40,8 @@ pub struct House {
     pub instruments: Vec<Instrument>,
     /// Changes to the chain's first table.
     pub cells: Vec<CellOverride>,
+    /// Steps of its own at its lists, in the order in which they were added.
+    pub own_steps: Vec<OwnStep>,
     /// Units in which the shop is shown its numbers.
     pub pen: Pen,
 }
@@ -49,6 +53,7 @@ impl Default for House {
             tolerances: BTreeMap::new(),
             instruments: default_instruments(),
             cells: Vec::new(),
+            own_steps: Vec::new(),
             pen: Pen::METRIC,
         }
     }

@@ -32,6 +32,8 @@ pub enum ToleranceId {
     ProbeMm,
     ProbeXyMm,
     MeshMm,
+    BedSpreadC,
+    GantryMm,
 }
 
 /// A limit with its bounds.
@@ -83,7 +85,7 @@ const fn t(
 use ToleranceId as T;
 
 /// Every limit.
-pub const TOLERANCES: [ToleranceSpec; 21] = [
+pub const TOLERANCES: [ToleranceSpec; 23] = [
     t(
         T::DrivePercent,
         "Drive: length fed",
@@ -230,5 +232,19 @@ pub const TOLERANCES: [ToleranceSpec; 21] = [
         Unit::Mm,
         [0.4, 0.05, 2.0],
         "Two layers. More, and the first ones of a part show it.",
+    ),
+    t(
+        T::BedSpreadC,
+        "Bed loop: highest less lowest in the hold",
+        Unit::Kelvin,
+        [3.0, 1.0, 15.0],
+        "A bed breathes with its temperature; {3 K} move it by a few hundredths of a millimetre.",
+    ),
+    t(
+        T::GantryMm,
+        "Gantry: height across its motors",
+        Unit::Mm,
+        [0.2, 0.05, 2.0],
+        "A layer's height over the width: what is left, the bed's screws or the mesh take up.",
     ),
 ];

@@ -14,6 +14,8 @@ pub(super) const fn effort_of_stop(stop: Stop) -> Effort {
         Stop::Inspection => Effort::new(20.0, 5.0, 0.2),
         Stop::Cause => Effort::new(10.0, 0.0, 0.2),
         Stop::Worth | Stop::Probe => Effort::new(5.0, 0.0, 0.0),
+        Stop::BedLoop => Effort::new(3.0, 25.0, 0.0),
+        Stop::Gantry => Effort::new(6.0, 0.0, 0.0),
         Stop::Mesh => Effort::new(2.0, 6.0, 0.0),
         Stop::TubeLength => Effort::new(2.0, 0.0, 0.0),
         Stop::Baseline | Stop::FirstPrint => Effort::new(1.0, 35.0, 5.0),

@@ -278,6 +278,8 @@ pub struct JobFacts {
     pub quick_nozzle: bool,
     /// Whether the printer has a bed probe.
     pub probe: bool,
+    /// Several motors lift its crossing.
+    pub gantry: bool,
     /// Whether the job was handed over.
     pub handed_over: bool,
 }

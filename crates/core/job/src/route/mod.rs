@@ -103,8 +103,14 @@ impl Writer<'_> {
             }
         }
         for p in order::machine_values(self.house) {
+            if p == Parameter::Tram && self.wants_a_gantry() {
+                lines.push(self.plain(Stop::Gantry, &prepared));
+            }
             if let Some(l) = machine(p) {
                 self.push_parameter(&mut lines, &mut untouched, l, None, &prepared);
+            }
+            if p == Parameter::HeaterLoop && self.wants_a_bed_loop() {
+                lines.push(self.plain(Stop::BedLoop, &prepared));
             }
             if p == Parameter::Tram && self.wants_a_mesh() {
                 let tram = lines.iter().filter(|l| l.key == p.id() && l.is_open());
@@ -154,6 +160,19 @@ impl Writer<'_> {
         let mut parts = self.told.parts.keys();
         let new = parts.any(|r| r.wants_a_mesh());
         self.facts.probe && (new || self.facts.begins == Begins::Inspection)
+    }
+
+    /// A new board holds the bed by its own gains; of a strange machine nobody knows by which.
+    fn wants_a_bed_loop(&self) -> bool {
+        let mut parts = self.told.parts.keys();
+        parts.any(|r| r.part() == Part::ControlBoard) || self.facts.begins == Begins::Inspection
+    }
+
+    /// A crossing on several motors is made level before the bed's screws are asked for.
+    fn wants_a_gantry(&self) -> bool {
+        let mut parts = self.told.parts.keys();
+        let moved = parts.any(|r| r.moves_the_gantry());
+        self.facts.gantry && (moved || self.facts.begins.asks_for(Parameter::Tram).is_some())
     }
 
     fn was_touched(&self, key: &str) -> bool {

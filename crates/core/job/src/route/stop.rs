@@ -6,8 +6,8 @@ use std::str::FromStr;
 use wattotherm_printer::{Parameter, Replacement};
 
 use crate::stations::{
-    Acceptance, AnyStation, Check, Compare, Heater, HotTighten, Mesh, Probe, Snapshot, TubeLength,
-    Worth, station_for,
+    Acceptance, AnyStation, BedLoop, Check, Compare, Gantry, Heater, HotTighten, Mesh, Probe,
+    Snapshot, TubeLength, Worth, station_for,
 };
 
 /// What a station of a job is about.
@@ -41,6 +41,10 @@ pub enum Stop {
     Probe,
     /// The plate's heights, probed.
     Mesh,
+    /// The bed's heater loop.
+    BedLoop,
+    /// A crossing that hangs on several motors.
+    Gantry,
     /// A parameter; with a filament's id where it belongs to one.
     Parameter(Parameter, Option<i64>),
     /// First print before tuning.
@@ -64,6 +68,8 @@ impl fmt::Display for Stop {
             Self::TubeLength => f.write_str("tube_length"),
             Self::Probe => f.write_str("probe"),
             Self::Mesh => f.write_str("mesh"),
+            Self::BedLoop => f.write_str("bed_loop"),
+            Self::Gantry => f.write_str("gantry"),
             Self::Cause => f.write_str("cause"),
             Self::FirstHeat => f.write_str("first_heat"),
             Self::Fit(r) => write!(f, "fit.{}", r.id()),
@@ -98,6 +104,8 @@ impl FromStr for Stop {
             "tube_length" => return Ok(Self::TubeLength),
             "probe" => return Ok(Self::Probe),
             "mesh" => return Ok(Self::Mesh),
+            "bed_loop" => return Ok(Self::BedLoop),
+            "gantry" => return Ok(Self::Gantry),
             "cause" => return Ok(Self::Cause),
             "first_heat" => return Ok(Self::FirstHeat),
             "power_up" => return Ok(Self::PowerUp),
@@ -139,6 +147,8 @@ impl Stop {
             Self::TubeLength => &TubeLength,
             Self::Probe => &Probe,
             Self::Mesh => &Mesh,
+            Self::BedLoop => &BedLoop,
+            Self::Gantry => &Gantry,
             Self::Parameter(p, _) => station_for(p),
             Self::Acceptance => &Acceptance,
             Self::Intake

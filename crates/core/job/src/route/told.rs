@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_measure::text::join_and;
-use wattotherm_printer::Replacement;
+use wattotherm_printer::{Part, Replacement};
 
 use super::{Deed, Ending, Event, JobFacts, Stop};
 use crate::finding::Cause;
@@ -168,6 +168,8 @@ impl Told {
             Stop::TubeLength => self.parts.get(&Replacement::Tube).copied(),
             Stop::Probe => newest(&Replacement::moves_the_probe),
             Stop::Mesh => newest(&Replacement::wants_a_mesh),
+            Stop::BedLoop => newest(&|r| r.part() == Part::ControlBoard),
+            Stop::Gantry => newest(&Replacement::moves_the_gantry),
             Stop::PowerUp => newest(&Replacement::electrical),
             Stop::Heater => newest(&Replacement::brings_a_heater),
             Stop::FirstHeat => newest(&Replacement::heats_anew),

@@ -31,6 +31,13 @@ pub(super) fn reason_of(stop: Stop) -> String {
         Stop::Mesh => {
             "What was probed with another plate or probe says nothing of this one.".into()
         }
+        Stop::BedLoop => {
+            "The bed's gains live on the board: another board holds it by none, or by others."
+                .into()
+        }
+        Stop::Gantry => {
+            "It hangs on several motors: they are made level before the bed's screws.".into()
+        }
         Stop::Baseline => "Something to compare with after the repair.".into(),
         Stop::Cause => {
             "Replacing parts before the cause is known costs parts and proves nothing.".into()
@@ -64,6 +71,8 @@ pub(super) fn title_of(stop: Stop, facts: &JobFacts) -> String {
         Stop::TubeLength => "Tube length".into(),
         Stop::Probe => "Bed probe".into(),
         Stop::Mesh => "Mesh".into(),
+        Stop::BedLoop => "Bed loop".into(),
+        Stop::Gantry => "Gantry".into(),
         Stop::Baseline => "Baseline print".into(),
         Stop::Cause => "Find the cause".into(),
         Stop::FirstHeat => "First heating".into(),

@@ -18,7 +18,7 @@ use wattotherm_printer::{
 };
 
 use crate::gate::Gate;
-use crate::house::RuleId;
+use crate::house::{OwnStep, RuleId, put_in};
 use crate::{Caution, Context, SignalWord};
 
 pub(crate) use every_job::PUT_BACK;
@@ -45,6 +45,8 @@ pub struct Step {
     pub caution: Option<Caution>,
     /// Whether it can be done while the machine heats or cools, ahead of its turn.
     pub any_time: bool,
+    /// Whether its words are the shop's own.
+    pub own: bool,
 }
 
 /// A list of steps.
@@ -80,6 +82,7 @@ fn step(id: impl Into<Cow<'static, str>>, gate: Gate, act: &str, check: &str) ->
         mistake: String::new(),
         caution: None,
         any_time: false,
+        own: false,
     }
 }
 
@@ -92,6 +95,14 @@ impl Step {
     fn any_time(mut self) -> Self {
         self.any_time = true;
         self
+    }
+
+    /// A step of the shop's own: done in the state that it finds.
+    pub(crate) fn own(of: &OwnStep) -> Self {
+        Self {
+            own: true,
+            ..step(of.id.clone(), Gate::Any, &of.act, &of.check)
+        }
     }
 
     fn not(mut self, mistake: &str) -> Self {
@@ -152,6 +163,8 @@ pub fn sheet(name: &str, context: &Context) -> Sheet {
         step.mistake = pen.text(&step.mistake);
         step.gate_says = step.gate.says(pen);
     }
+    // As the shop wrote them: its words are no templates.
+    put_in(&mut s, name, &context.house.own_steps);
     s
 }
 

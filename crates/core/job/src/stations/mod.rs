@@ -1,10 +1,12 @@
 //! Stations: readings in, one finding out. Each is a file of its own and a line in [`STATIONS`].
 
 pub mod acceptance;
+mod bed_loop;
 pub mod check;
 mod compare;
 pub mod drive;
 pub mod flow;
+mod gantry;
 mod guide;
 mod heater;
 pub mod heater_loop;
@@ -23,10 +25,12 @@ mod tube_length;
 mod worth;
 
 pub use acceptance::{Acceptance, ran_min};
+pub use bed_loop::{BedHeld, BedLoop, BedLoopReadings};
 pub use check::Check;
 pub use compare::Compare;
 pub use drive::Drive;
 pub use flow::Flow;
+pub use gantry::{Gantry, GantryReadings};
 pub use heater::{Heater, HeaterReadings};
 pub use heater_loop::HeaterLoop;
 pub use hot_tighten::HotTighten;

@@ -294,6 +294,8 @@ pub static STATIONS: &[&dyn AnyStation] = &[
     &super::Probe,
     &super::Mesh,
     &super::Worth,
+    &super::BedLoop,
+    &super::Gantry,
 ];
 
 static ADDED: RwLock<Vec<&'static dyn AnyStation>> = RwLock::new(Vec::new());

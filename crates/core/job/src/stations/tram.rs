@@ -671,6 +671,7 @@ impl Station for Tram {
         let screws = r.points.iter().filter(|p| p.screw).count() as f64;
         vec![Fitted::Bed {
             screws: Some(screws),
+            z_motors: None,
             thread: Some(r.thread),
         }]
     }

@@ -54,6 +54,8 @@ pub(super) fn needs_of(stop: Stop, line: &TravellerLine, context: &Context) -> V
             need
         }
         Stop::Mesh => one(hot, effort.wait_min),
+        Stop::BedLoop => one(Gate::Live, effort.wait_min),
+        Stop::Gantry => one(Gate::Cold, 0.0),
         // The first heating goes on to where the joint is tightened.
         Stop::HotTighten | Stop::FirstHeat => one(
             Gate::Hot {

@@ -321,6 +321,57 @@ pub fn examples() -> Vec<Example> {
         ]),
         &plain(),
     );
+    let b: &dyn AnyStation = &stations::BedLoop;
+    add(
+        "holds",
+        b,
+        json!({"low_c": "59.5", "high_c": "60.5", "surface_c": "54"}),
+        &plain(),
+    );
+    add(
+        "never comes up",
+        b,
+        json!({"low_c": "48", "high_c": "51"}),
+        &plain(),
+    );
+    add(
+        "swings",
+        b,
+        json!({"low_c": "57", "high_c": "63"}),
+        &plain(),
+    );
+    add(
+        "gains found",
+        b,
+        json!({"low_c": "57", "high_c": "63", "report": "Kp: 210.5 Ki: 41.2 Kd: 715"}),
+        &plain(),
+    );
+    add(
+        "swings on and off",
+        b,
+        json!({"held": "on_off", "low_c": "53", "high_c": "66"}),
+        &plain(),
+    );
+    let g: &dyn AnyStation = &stations::Gantry;
+    let mut strict_gantry = plain();
+    strict_gantry
+        .house
+        .tolerances
+        .insert(wattotherm_job::house::ToleranceId::GantryMm, 0.05);
+    add("level", g, json!({"heights": ["120.1", "120.1"]}), &plain());
+    add("askew", g, json!({"heights": ["120.1", "121.3"]}), &plain());
+    add(
+        "at the limit",
+        g,
+        json!({"heights": ["120.1", "120.12"]}),
+        &strict_gantry,
+    );
+    add(
+        "jumped",
+        g,
+        json!({"heights": ["120", "140"], "confirmed": ["heights.0", "heights.1", "heights"]}),
+        &plain(),
+    );
     let z: &dyn AnyStation = &stations::OffsetZ;
     add(
         "pass",
