@@ -69,6 +69,8 @@ test('a picture is kept at its station, marked with the pen, and stands in the r
   await page.goto(`/jobs/${job}/report`)
   await expect(page.getByRole('article')).toContainText('Baseline print: plastic at the tip')
   await expect(page.getByRole('article').getByRole('img', { name: 'plastic at the tip' })).toBeVisible()
+  await page.goto(`/printers/${printer}`)
+  await expect(page.getByRole('figure').last()).toContainText(`plastic at the tip, job ${job}`)
 })
 
 test('a picture of one step is found again at that step', async ({ page, request }) => {

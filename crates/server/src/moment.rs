@@ -7,6 +7,15 @@ pub fn now() -> String {
     format!("{:.3}", jiff::Timestamp::now())
 }
 
+/// Minutes since a moment; 0 where it can't be read.
+#[must_use]
+pub fn minutes_since(at: &str) -> f64 {
+    let then: Result<jiff::Timestamp, _> = at.parse();
+    then.map_or(0.0, |then| {
+        jiff::Timestamp::now().duration_since(then).as_secs_f64() / 60.0
+    })
+}
+
 /// The moment so many days ago, in the same form.
 #[must_use]
 pub fn ago(days: i64) -> String {

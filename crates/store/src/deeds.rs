@@ -145,6 +145,8 @@ impl Store {
             | Deed::Changed { .. }
             | Deed::PutBack { .. }
             | Deed::Paused { .. }
+            | Deed::TimerSet { .. }
+            | Deed::TimerOver { .. }
             | Deed::Resumed {} => {}
         }
         tx.commit()?;

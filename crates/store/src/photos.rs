@@ -193,6 +193,25 @@ impl Store {
         Ok(rows.collect::<Result<_, _>>()?)
     }
 
+    /// The newest pictures of a printer's jobs, at most `most`, each with its job.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn photos_of_printer(
+        &self,
+        printer_id: i64,
+        most: u32,
+    ) -> Result<Vec<(i64, Photo)>, StoreError> {
+        let sql = format!(
+            "SELECT {COLUMNS}, p.job_id AS job FROM photo p JOIN job j ON j.id = p.job_id
+             WHERE j.printer_id = ?1 AND p.taken_back_at IS NULL ORDER BY p.id DESC LIMIT ?2"
+        );
+        let mut all = self.conn.prepare_cached(&sql)?;
+        let rows = all.query_map(params![printer_id, most], |r| {
+            Ok((r.get("job")?, photo(r)?))
+        })?;
+        Ok(rows.collect::<Result<_, _>>()?)
+    }
+
     /// The file of a picture.
     /// # Errors
     /// [`StoreError::NotFound`] if there is no such picture, or it was taken back.

@@ -1535,6 +1535,11 @@ export interface components {
              */
             note: string;
             /**
+             * @description What was taken out by kind and where each lies, e.g. "4 screws M3 × 8: lid; clip: by the spool".
+             * @default
+             */
+            parked: string;
+            /**
              * @description A tick for each step of the list.
              * @default []
              */
@@ -1926,6 +1931,21 @@ export interface components {
             /** @description What else is to be said of it; may be blank. */
             reason: string;
             /** @description What, as it was named when it was changed. */
+            what: string;
+        } | {
+            /** @enum {string} */
+            deed: "timer_set";
+            /**
+             * Format: double
+             * @description For how long [min].
+             */
+            minutes: number;
+            /** @description What waits. */
+            what: string;
+        } | {
+            /** @enum {string} */
+            deed: "timer_over";
+            /** @description What waited. */
             what: string;
         } | {
             /** @enum {string} */
@@ -4125,6 +4145,16 @@ export interface components {
             /** @description Where it ended [parts of width and height]. */
             to: number[];
         };
+        /** @description A picture with the job that it belongs to. */
+        PhotoOfJob: {
+            /**
+             * Format: int64
+             * @description The job.
+             */
+            job_id: number;
+            /** @description The picture. */
+            photo: components["schemas"]["Photo"];
+        };
         /** @description What is said of a picture. */
         PhotoWords: {
             /**
@@ -4360,6 +4390,8 @@ export interface components {
             /** @description Its parts over time. */
             fittings: components["schemas"]["Fitting"][];
             job?: components["schemas"]["Job"] | null;
+            /** @description The newest pictures of its jobs. */
+            photos: components["schemas"]["PhotoOfJob"][];
             /** @description The printer. */
             printer: components["schemas"]["Printer"];
             /** @description Parts that the open job replaced, by name. */
@@ -5157,6 +5189,17 @@ export interface components {
             says: string;
             /** @description The clock. */
             timeline: components["schemas"]["Timeline"];
+            /** @description Timers of the job that are set, the oldest first. */
+            timers: components["schemas"]["TimerShown"][];
+        };
+        /** @description A timer as it stands. */
+        TimerShown: {
+            /** @description Whether it is over. */
+            over: boolean;
+            /** @description How long it still runs, or for how long it is over. */
+            says: string;
+            /** @description What waits. */
+            what: string;
         };
         /**
          * @description One limit.

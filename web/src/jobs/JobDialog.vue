@@ -31,6 +31,8 @@ const was = ref('')
 const now = ref('')
 const lasts = ref<Schemas['Lasts']>('loan')
 const putBack = ref('')
+const timer = ref('')
+const lasting = ref('')
 const over = computed(() => props.page.job.ended != null)
 const paused = computed(() => props.page.traveller.paused != null)
 const options = computed<{ value: What; label: string }[]>(() => {
@@ -43,6 +45,7 @@ const options = computed<{ value: What; label: string }[]>(() => {
     back,
     paused.value ? { value: 'resumed', label: 'work goes on' } : { value: 'paused', label: 'pause' },
     { value: 'changed', label: 'something was changed' },
+    { value: 'timer_set', label: 'a timer' },
     { value: 'handed_on', label: 'handed on to somebody' },
     { value: 'unfixed', label: 'end, not fixed' },
     { value: 'cancelled', label: 'cancel' },
@@ -73,6 +76,8 @@ const why: Record<What, string> = {
   waived: 'Why?',
   changed: 'Why?',
   put_back: 'Anything else to say of it',
+  timer_set: '',
+  timer_over: '',
   paused: 'Why? The job keeps its place.',
   resumed: '',
   handed_on: 'What should they know?',
@@ -109,6 +114,8 @@ function deed(): Deed | null {
         lasts: lasts.value,
         reason: r,
       }
+    case 'timer_set':
+      return { deed: 'timer_set', what: timer.value, minutes: numberOf(lasting.value) ?? 0 }
     case 'put_back':
       return putBack.value ? { deed: 'put_back', what: putBack.value, reason: r } : null
     default:
@@ -130,9 +137,9 @@ async function note() {
   if (!card) return
   shown.value = false
   /* What was changed for a try asks for nothing on the route: the hand stays where it is. */
-  const stays = what.value === 'changed' || what.value === 'put_back'
+  const stays = ['changed', 'put_back', 'timer_set'].includes(what.value)
   message.info(stays ? 'Noted.' : 'Noted. The plan follows.')
-  for (const typed of [part, minutes, to, reason, thing, was, now, putBack]) typed.value = ''
+  for (const typed of [part, minutes, to, reason, thing, was, now, putBack, timer, lasting]) typed.value = ''
   if (!stays) emit('done', card)
 }
 </script>
@@ -176,6 +183,10 @@ async function note() {
         <TextLine id="deed-now" v-model="now" label="How it is now" />
       </div>
     </template>
+    <template v-if="what === 'timer_set'">
+      <TextLine id="deed-timer" v-model="timer" label="What waits, e.g. anneal at 100 °C, dry, soak" />
+      <TextLine id="deed-lasting" v-model="lasting" label="Minutes" decimal @enter="note" />
+    </template>
     <PickList
       v-if="what === 'put_back'"
       id="deed-back"
@@ -185,7 +196,7 @@ async function note() {
     />
     <TextLine v-if="what === 'handed_on'" id="deed-to" v-model="to" label="Who goes on" />
     <TextLine
-      v-if="what !== 'resumed'"
+      v-if="what !== 'resumed' && what !== 'timer_set'"
       id="deed-reason"
       v-model="reason"
       :label="why[what] ?? 'Why?'"

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
+import { NButton } from 'naive-ui'
 import { computed } from 'vue'
 
 import { answer, client } from '../api/client'
+import { useDeed } from './deed'
 
 /* What is left of a job on the clock, from now on: power, nozzle, and what it waits for. Drawn to the minute. */
 const props = defineProps<{ job: number; narrow: boolean }>()
@@ -11,6 +13,7 @@ const { data } = useQuery({
   queryFn: () => answer(client.GET('/api/v1/jobs/{id}/timeline', { params: { path: { id: props.job } } })),
   refetchInterval: 20_000,
 })
+const { tell } = useDeed()
 /** How far the band looks ahead, in minutes. */
 const AHEAD = 60
 const word = { work: 'hands', runs: 'runs', heats: 'heats', cools: 'cools' }
@@ -43,6 +46,18 @@ const view = computed(() => {
 </script>
 
 <template>
+  <div v-if="data?.timers.length" class="timers" aria-label="Timers" role="list">
+    <p v-for="t in data.timers" :key="t.what" role="listitem" :class="{ over: t.over }">
+      <span :role="t.over ? 'alert' : undefined">{{ t.says }}</span>
+      <NButton
+        size="small"
+        :aria-label="`End the timer: ${t.what}`"
+        @click="tell(job, { deed: 'timer_over', what: t.what })"
+      >
+        End it
+      </NButton>
+    </p>
+  </div>
   <section v-if="data && view && view.legs.length" class="clock" aria-label="Clock of this job">
     <p class="says" :title="data.says">
       <strong v-if="data.machine">Now {{ data.machine }}.</strong>
@@ -76,6 +91,23 @@ const view = computed(() => {
 </template>
 
 <style scoped>
+.timers {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 20px;
+  padding: 2px 16px;
+  border-bottom: 1px solid var(--rule);
+}
+.timers p {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  margin: 0;
+}
+.over {
+  font-weight: 700;
+  color: var(--stop);
+}
 .clock {
   display: flex;
   align-items: stretch;

@@ -11,6 +11,7 @@ import { useLivePrinter } from '../live/useLive'
 import PrinterForm from './PrinterForm.vue'
 import ValueForm from './ValueForm.vue'
 import { usePen } from '../app/pen'
+import MarkedPhoto from '../ui/MarkedPhoto.vue'
 import WideTable from '../ui/WideTable.vue'
 
 const { length } = usePen()
@@ -91,6 +92,18 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
         </li>
       </ul>
     </section>
+    <section v-if="data.photos.length">
+      <h2>Pictures</h2>
+      <div class="pictures">
+        <figure v-for="{ photo: p, job_id: job } in data.photos" :key="p.id">
+          <MarkedPhoto :photo="p" :marks="p.marks" />
+          <figcaption>
+            {{ p.caption || `picture ${p.id}` }},
+            <RouterLink :to="`/jobs/${job}/${p.stop}`">job {{ job }}</RouterLink>
+          </figcaption>
+        </figure>
+      </div>
+    </section>
     <div class="two">
       <section>
         <div class="head">
@@ -169,6 +182,14 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
   grid-template-columns: 1fr 1fr;
   gap: 28px;
   margin-top: 8px;
+}
+.pictures {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(180px, 1fr));
+  gap: 14px;
+}
+.pictures figure {
+  margin: 0;
 }
 .retire {
   margin-top: 12px;

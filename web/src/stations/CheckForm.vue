@@ -159,6 +159,7 @@ function next(event: KeyboardEvent, i: number) {
   <div v-if="sheet?.counts" class="grid">
     <ReadingField v-model="r.counted_out" v-bind="f('counted_out')" label="Pieces taken out" small />
     <ReadingField v-model="r.counted_in" v-bind="f('counted_in')" label="Pieces put back" small />
+    <ReadingField v-model="r.parked" v-bind="f('parked')" label="By kind, and where they lie" words small />
   </div>
   <section v-if="partFields.length" class="part">
     <h2>The new part</h2>

@@ -19,8 +19,8 @@ pub use fields::{
 };
 pub use fitting::{Fitted, ScrewThread};
 pub use materials::{
-    BlockMaterial, FilamentPath, HotEndKind, HotEndMass, NozzleMaterial, NozzleMount, usual_bed_c,
-    usual_print_c,
+    BlockMaterial, FilamentPath, HotEndKind, HotEndMass, NozzleMaterial, NozzleMount, fan_off,
+    usual_bed_c, usual_print_c,
 };
 pub use parameter::Parameter;
 pub use parts::{Part, Replacement};

@@ -159,6 +159,16 @@ pub fn usual_bed_c(material: &str) -> Option<f64> {
     of_material(&USUAL, material)
 }
 
+/// Whether a material is printed with the part fan off: a cold draught splits or curls it. Common practice, no published
+/// source.
+#[must_use]
+pub fn fan_off(material: &str) -> bool {
+    let name = material.trim().to_uppercase();
+    ["ABS", "ASA", "PC", "PA", "HIPS"]
+        .iter()
+        .any(|m| name.starts_with(m))
+}
+
 /// What a table says of a material, by how its name begins.
 fn of_material(table: &[(&str, f64)], material: &str) -> Option<f64> {
     let name = material.trim().to_uppercase();

@@ -18,8 +18,8 @@ use wattotherm_printer::{
     FACT_FIELDS, FactFieldShown, Fitted, Parameter, PrinterFacts, read_fields, typed_in,
 };
 use wattotherm_store::{
-    ChangedAt, Filament, Fitting, Job, NewFilament, NewPrinter, NewSetting, Printer, Setting,
-    StaleMark,
+    ChangedAt, Filament, Fitting, Job, NewFilament, NewPrinter, NewSetting, Photo, Printer,
+    Setting, StaleMark,
 };
 
 use crate::body::{Body, Path};
@@ -81,11 +81,25 @@ pub struct PrinterPage {
     pub changed: Vec<ChangedAt>,
     /// Its chain.
     pub chain: Vec<ChainLink>,
+    /// The newest pictures of its jobs.
+    pub photos: Vec<PhotoOfJob>,
     /// Filaments by id, for names.
     pub filaments: Vec<Filament>,
     /// What is known of it, as its form has it.
     pub typed: BTreeMap<String, String>,
 }
+
+/// A picture with the job that it belongs to.
+#[derive(Serialize, ToSchema)]
+pub struct PhotoOfJob {
+    /// The job.
+    pub job_id: i64,
+    /// The picture.
+    pub photo: Photo,
+}
+
+/// Pictures that a printer's page shows.
+const SHOWN_PHOTOS: u32 = 12;
 
 /// What was made.
 #[derive(Serialize, Deserialize, ToSchema)]
@@ -305,6 +319,11 @@ async fn printer(
                 settings,
                 stale,
                 changed: store.changed(id, None)?,
+                photos: store
+                    .photos_of_printer(id, SHOWN_PHOTOS)?
+                    .into_iter()
+                    .map(|(job_id, photo)| PhotoOfJob { job_id, photo })
+                    .collect(),
                 chain,
                 filaments,
             })

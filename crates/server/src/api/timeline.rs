@@ -7,12 +7,14 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_gcode::Heater;
+use wattotherm_job::route::running;
 use wattotherm_job::timeline::{Start, Timeline};
 use wattotherm_job::{Desk, Waits, what_now};
 use wattotherm_store::Store;
 
 use crate::body::Path;
 use crate::error::{ApiError, Problem};
+use crate::moment::minutes_since;
 use crate::state::{App, traveller_of, with_situation};
 
 /// A job's open work on the clock, with what it says.
@@ -24,8 +26,21 @@ pub struct TimelineShown {
     pub says: String,
     /// State of the machine in words; blank where nothing is special.
     pub machine: String,
+    /// Timers of the job that are set, the oldest first.
+    pub timers: Vec<TimerShown>,
     /// What waits at another printer, while this one heats or cools; none where nothing does.
     pub elsewhere: Option<String>,
+}
+
+/// A timer as it stands.
+#[derive(Serialize, ToSchema)]
+pub struct TimerShown {
+    /// What waits.
+    pub what: String,
+    /// Whether it is over.
+    pub over: bool,
+    /// How long it still runs, or for how long it is over.
+    pub says: String,
 }
 
 #[utoipa::path(get, path = "/api/v1/jobs/{id}/timeline", params(("id" = i64, Path)),
@@ -57,7 +72,20 @@ async fn timeline(
             } else {
                 None
             };
+            let deeds = store.deeds(id)?;
+            let timers = running(deeds.iter().map(|d| (d.at.as_str(), &d.deed)))
+                .into_iter()
+                .map(|(at, timer)| {
+                    let since_min = minutes_since(at);
+                    TimerShown {
+                        over: since_min >= timer.minutes,
+                        says: timer.says(since_min),
+                        what: timer.what,
+                    }
+                })
+                .collect();
             Ok(TimelineShown {
+                timers,
                 machine: timeline.machine.says(),
                 says,
                 elsewhere,

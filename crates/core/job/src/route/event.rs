@@ -135,6 +135,18 @@ pub enum Deed {
         /// What else is to be said of it; may be blank.
         reason: String,
     },
+    /// A wait begins whose end somebody wants to be told: annealing, drying, a soak.
+    TimerSet {
+        /// What waits.
+        what: String,
+        /// For how long [min].
+        minutes: f64,
+    },
+    /// That wait is over, or was called off.
+    TimerOver {
+        /// What waited.
+        what: String,
+    },
     /// Work rests for a while; the job keeps its place.
     Paused {
         /// Why.
@@ -178,7 +190,7 @@ impl Deed {
             | Self::HandedOn { reason, .. }
             | Self::Ended { reason, .. }
             | Self::Reopened { reason } => reason,
-            Self::Resumed {} => "",
+            Self::Resumed {} | Self::TimerSet { .. } | Self::TimerOver { .. } => "",
         }
     }
 
@@ -217,6 +229,8 @@ impl Deed {
             Self::PutBack { what, reason } => format!("Put back: {what}; {reason}"),
             Self::Paused { reason } => format!("Paused: {reason}"),
             Self::Resumed {} => "Work goes on".into(),
+            Self::TimerSet { what, minutes } => format!("Timer set: {what}, {minutes:.0} min"),
+            Self::TimerOver { what } => format!("Timer ended: {what}"),
             Self::HandedOn { to, reason } if reason.is_empty() => format!("Handed on to {to}"),
             Self::HandedOn { to, reason } => format!("Handed on to {to}: {reason}"),
             Self::Ended { how, reason } => format!("The job was {}: {reason}", how.says()),

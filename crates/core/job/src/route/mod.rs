@@ -11,6 +11,7 @@ mod left;
 mod order;
 mod refused;
 mod stop;
+mod timers;
 mod told;
 mod words;
 
@@ -22,6 +23,7 @@ pub use order::in_order;
 pub(crate) use order::is_stripped;
 pub use refused::DeedRefused;
 pub use stop::{Stop, UnknownStop};
+pub use timers::{MOST_TIMER_MIN, Timer, running};
 pub use told::{EndedHow, FalseFix, parts_now};
 
 use std::collections::BTreeMap;

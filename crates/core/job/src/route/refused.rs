@@ -1,6 +1,7 @@
 //! Which deeds a job can have as it stands.
 
 use super::changed::named;
+use super::timers::MOST_TIMER_MIN;
 use super::{Deed, Ending, LineState, Stop, Traveller};
 use crate::changed::{Changed, Lasts};
 use wattotherm_printer::Replacement;
@@ -58,6 +59,7 @@ impl Deed {
             | Self::Paused { reason }
             | Self::Ended { reason, .. }
             | Self::Reopened { reason } => trim(reason),
+            Self::TimerSet { what, .. } | Self::TimerOver { what } => trim(what),
             Self::Resumed {} => {}
         }
         self
@@ -70,7 +72,11 @@ impl Deed {
         let long = self.reason().chars().count() > MOST_REASON;
         let free = matches!(
             self,
-            Self::Resumed {} | Self::HandedOn { .. } | Self::PutBack { .. }
+            Self::Resumed {}
+                | Self::HandedOn { .. }
+                | Self::PutBack { .. }
+                | Self::TimerSet { .. }
+                | Self::TimerOver { .. }
         );
         if long || self.reason().trim().is_empty() && !free {
             return Err(typed("reason", "Say why, in 1 to 400 characters."));
@@ -84,6 +90,17 @@ impl Deed {
             )),
             Self::HandedOn { to, .. } if to.trim().is_empty() || to.chars().count() > MOST_NAME => {
                 Err(typed("to", "Type who goes on with it, 1 to 80 characters."))
+            }
+            Self::TimerSet { what, .. } | Self::TimerOver { what }
+                if what.trim().is_empty() || what.chars().count() > MOST_NAME =>
+            {
+                Err(typed("what", "Name what waits, 1 to 80 characters."))
+            }
+            Self::TimerSet { minutes, .. } if !(1.0..=MOST_TIMER_MIN).contains(minutes) => {
+                Err(typed(
+                    "minutes",
+                    "Type 1 to 2880 minutes; two days are the longest.",
+                ))
             }
             Self::Changed { what, .. } | Self::PutBack { what, .. }
                 if what.trim().is_empty() || what.chars().count() > MOST_NAME =>
@@ -159,6 +176,8 @@ impl Deed {
             | Self::PutBack { .. }
             | Self::Paused { .. }
             | Self::Resumed {}
+            | Self::TimerSet { .. }
+            | Self::TimerOver { .. }
             | Self::HandedOn { .. }
             | Self::Ended { .. }
             | Self::Reopened { .. } => Ok(()),

@@ -126,7 +126,9 @@ impl Told {
             Deed::Waived { .. }
             | Deed::HandedOn { .. }
             | Deed::Changed { .. }
-            | Deed::PutBack { .. } => {}
+            | Deed::PutBack { .. }
+            | Deed::TimerSet { .. }
+            | Deed::TimerOver { .. } => {}
         }
     }
 

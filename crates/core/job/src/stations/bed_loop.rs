@@ -166,7 +166,7 @@ impl Station for BedLoop {
                 vec![
                     Field::number(&LOW).named("Lowest"),
                     Field::number(&HIGH).named("Highest"),
-                    Field::number(&SURFACE).named("Middle of the plate, by thermometer"),
+                    Field::number(&SURFACE).named("Plate, by thermometer"),
                 ],
             )
             .large()
@@ -301,8 +301,8 @@ impl Station for BedLoop {
         let k = |v: f64| pen.plain(v, Unit::Kelvin, 1);
         let mut w = Words::new("bed loop").with_bands(f, pen, |_| "highest less lowest".into());
         if let Some([low, high]) = own.hold_c {
-            w.rows
-                .push(Row::new("lowest, highest", Some(c(low)), Some(c(high))));
+            w.rows.push(Row::new("lowest", None, Some(c(low))));
+            w.rows.push(Row::new("highest", None, Some(c(high))));
         }
         if let Some(off) = own.surface_off_k {
             let side = if off < 0.0 { "cooler" } else { "warmer" };

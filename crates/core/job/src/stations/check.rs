@@ -63,6 +63,8 @@ pub struct CheckReadings {
     pub counted_out: Entry,
     /// … and put back.
     pub counted_in: Entry,
+    /// What was taken out by kind and where each lies, e.g. "4 screws M3 × 8: lid; clip: by the spool".
+    pub parked: String,
     /// What is known of the new part, by the path of the printer's field.
     pub fitted: BTreeMap<String, Entry>,
     /// What was seen; also the place for a pasted settings report.
@@ -102,6 +104,9 @@ pub struct CheckFound {
     /// Pieces out and in, where they are counted.
     counted: Option<(f64, f64)>,
     told: Vec<Told>,
+    /// Kinds of pieces and where they were parked; blank in what older versions kept.
+    #[serde(default)]
+    parked: String,
     /// What was seen, in the technician's words; blank in what older versions kept.
     #[serde(default)]
     note: String,
@@ -318,6 +323,7 @@ impl Station for Check {
                 vec![
                     Field::number(&OUT).named("counted out").needed(),
                     Field::number(&BACK).named("counted in").needed(),
+                    Field::text("parked", "kinds, and where they lie", MOST_REASON),
                 ],
             );
         }
@@ -367,6 +373,7 @@ impl Station for Check {
                 format!("This list has {} steps.", list.steps.len()),
             );
         }
+        super::snapshot::no_longer(&mut intake, "parked", &r.parked, MOST_REASON);
         let ticks = ticks_of(&list, &r.steps);
         ask_order(&list, &ticks, &mut intake);
         let mut own = CheckFound {
@@ -378,6 +385,11 @@ impl Station for Check {
             failed: None,
             counted: None,
             told: Vec::new(),
+            parked: if list.counts {
+                r.parked.trim().to_owned()
+            } else {
+                String::new()
+            },
             note: r.note.trim().to_owned(),
         };
         for ((i, tick), step) in ticks.iter().zip(&list.steps) {
@@ -459,6 +471,9 @@ impl Station for Check {
                     Some(field.value_says(&told.after, pen)),
                 ));
             }
+        }
+        if !own.parked.is_empty() {
+            w.reasons.push(format!("Parked: {}", own.parked));
         }
         if !own.note.is_empty() {
             w.reasons.push(format!("Noted: {}", own.note));

@@ -121,7 +121,7 @@ impl Station for Gantry {
 
     fn set_up(_: &GantryReadings, context: &Context) -> SetUp {
         SetUp::new("Measure from the frame up to the crossing, at every motor that lifts it.")
-            .hint("Before the screws of the bed: they would only be bent after the crossing.")
+            .hint("Before the screws of the bed: they would only follow a crossing that hangs askew.")
             .hint("Motors off, and the head in the middle. A printer with a levelling routine of its own runs it first; then measure all the same.")
             .limit(format!(
                 "Highest less lowest: at most {}.",

@@ -20,7 +20,7 @@ use wattotherm_heat::{
 };
 use wattotherm_measure::entry::ReadingError;
 use wattotherm_measure::{Combined, Pen, Unit, Verdict, u_rectangular};
-use wattotherm_printer::Parameter;
+use wattotherm_printer::{Parameter, fan_off};
 
 use super::set_up::{rule_text, tolerance};
 use super::{SetUp, Station, known, print_temp_c};
@@ -127,10 +127,19 @@ pub fn chosen(readings: &HeaterLoopReadings) -> Option<Gains> {
     tune(readings.rule, Some(Ultimate { ku, tu_s }), None)
 }
 
+/// Whether every filament of the job is printed with the part fan off: then no dip with it matters.
+fn fan_stays_off(context: &Context) -> bool {
+    let mut all = context.filaments.iter().chain(&context.filament).peekable();
+    all.peek().is_some() && all.all(|f| fan_off(&f.material))
+}
+
 /// A verification read off a display; none while overshoot, swing or dip are blank.
-fn typed_verification(typed: &Typed) -> Option<VerifyResult> {
+fn typed_verification(typed: &Typed, context: &Context) -> Option<VerifyResult> {
     let [overshoot, settle, swing, dip] = typed.seen;
-    let (overshoot, swing, dip) = (overshoot?, swing?, dip?);
+    let (overshoot, swing) = (overshoot?, swing?);
+    if dip.is_none() && !fan_stays_off(context) {
+        return None;
+    }
     Some(VerifyResult {
         trace: None,
         target_c: typed.target_c,
@@ -152,7 +161,7 @@ fn typed_verification(typed: &Typed) -> Option<VerifyResult> {
             // A swing of a given width, taken for a sine: its standard deviation is width/(2√2).
             hold_sd_c: Some(swing / 8.0_f64.sqrt()),
             hold_worst_c: Some(swing / 2.0),
-            dip_c: Some(dip),
+            dip_c: dip,
             recovery_s: None,
         },
         gains_now: None,
@@ -273,7 +282,11 @@ impl Station for HeaterLoop {
             || "Hold the print temperature, then tune and verify.".into(),
             |t| format!("Hold {}, then tune and verify.", pen.plain(t, Unit::Celsius, 0)),
         ))
-        .hint("Tune at the temperature you will print with.")
+        .hint(if fan_stays_off(context) {
+            "Tune at the temperature you will print with, part fan off: this filament is printed without it, and no dip with it is asked."
+        } else {
+            "Tune at the temperature you will print with."
+        })
         .caution(
             SignalWord::Warning,
             "Fire and burns. Stay with it from the first degree to the last; hands and sleeves off the hot end; ventilate, for hot plastic and liners give off fumes. If the reading stands still while it heats, stop at once. Mains-side work is for a licensed electrician under the local code.",
@@ -325,7 +338,7 @@ impl Station for HeaterLoop {
         if let Some(cause) = fault(&mut facts.own, r, &typed, context) {
             return Ok(facts.stopped(cause));
         }
-        let by_display = typed_verification(&typed);
+        let by_display = typed_verification(&typed, context);
         if let Some(v) = r.verify.as_ref().or(by_display.as_ref()) {
             return Ok(verified(facts, v, r, &typed, context));
         }
@@ -374,7 +387,7 @@ fn fault(
         return Some(Cause::SensorLoose);
     }
     // Read by the printer's log or off its display: a dip beyond its limit is the fan's or the sock's.
-    let by_display = typed_verification(typed);
+    let by_display = typed_verification(typed, context);
     if let Some(v) = readings.verify.as_ref().or(by_display.as_ref()) {
         let dip = figure_bands(&v.figures, context)
             .into_iter()
@@ -470,7 +483,8 @@ fn figure_bands(figures: &LoopFigures, context: &Context) -> Vec<Band> {
             ToleranceId::LoopDipC,
         ),
     ] {
-        if let Some(v) = value {
+        let asked = id != "dip" || !fan_stays_off(context);
+        if let Some(v) = value.filter(|_| asked) {
             let combined = Combined {
                 u,
                 dof: f64::INFINITY,
