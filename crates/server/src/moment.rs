@@ -16,6 +16,12 @@ pub fn minutes_since(at: &str) -> f64 {
     })
 }
 
+/// Days since a moment; 0 where it can't be read.
+#[must_use]
+pub fn days_since(at: &str) -> f64 {
+    minutes_since(at) / 1_440.0
+}
+
 /// The moment so many days ago, in the same form.
 #[must_use]
 pub fn ago(days: i64) -> String {

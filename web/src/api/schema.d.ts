@@ -4385,6 +4385,8 @@ export interface components {
             chain: components["schemas"]["ChainLink"][];
             /** @description What isn't as it belongs. */
             changed: components["schemas"]["ChangedAt"][];
+            /** @description What of its parts is due, a sentence each. */
+            due: string[];
             /** @description Filaments by id, for names. */
             filaments: components["schemas"]["Filament"][];
             /** @description Its parts over time. */
@@ -4652,7 +4654,7 @@ export interface components {
          * @description One question.
          * @enum {string}
          */
-        RuleId: "retune_loop" | "lined_ceiling" | "hot_tightening" | "same_bore_nozzle" | "steps_or_flow" | "measuring_steps" | "flow_by" | "hop" | "retraction_search" | "nozzle_gap" | "tube_replaced" | "all_metal_conversion" | "new_part" | "first_print" | "clog" | "covers" | "cube_by" | "dead_heat" | "loop_or_level" | "tube_or_nozzle" | "block_held_by" | "sock_at_hot_change" | "power_while_working" | "tube_cut_by" | "liner_fumes" | "first_piece" | "first_print_speed" | "makers_instructions" | "profile_after_bore" | "first_suspect" | "accept_as";
+        RuleId: "retune_loop" | "lined_ceiling" | "hot_tightening" | "same_bore_nozzle" | "steps_or_flow" | "measuring_steps" | "flow_by" | "hop" | "retraction_search" | "nozzle_gap" | "tube_replaced" | "all_metal_conversion" | "new_part" | "first_print" | "clog" | "covers" | "cube_by" | "dead_heat" | "loop_or_level" | "tube_or_nozzle" | "block_held_by" | "sock_at_hot_change" | "power_while_working" | "tube_cut_by" | "liner_fumes" | "first_piece" | "first_print_speed" | "makers_instructions" | "profile_after_bore" | "first_suspect" | "accept_as" | "parts_replaced";
         /** @description A rule as it is in force. */
         RuleInForce: {
             /** @description Which rule. */
@@ -5205,7 +5207,7 @@ export interface components {
          * @description One limit.
          * @enum {string}
          */
-        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "clean_run_most_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min" | "probe_mm" | "probe_xy_mm" | "mesh_mm" | "bed_spread_c" | "gantry_mm";
+        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "clean_run_most_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min" | "probe_mm" | "probe_xy_mm" | "mesh_mm" | "bed_spread_c" | "gantry_mm" | "part_age_days";
         /** @description A tolerance as it is in force. */
         ToleranceInForce: {
             /** @description Which tolerance. */

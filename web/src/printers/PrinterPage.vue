@@ -110,6 +110,7 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
           <h2>Parts over time</h2>
           <NButton @click="editing = true">Put a part right</NButton>
         </div>
+        <p v-for="d in data.due" :key="d" class="due">{{ d }}</p>
         <p v-if="data.fittings.length === 0" class="quiet">
           No part noted yet. Parts appear when a job fits them.
         </p>
@@ -190,6 +191,10 @@ const filament = (f: number | null | undefined) => data.value?.filaments.find((x
 }
 .pictures figure {
   margin: 0;
+}
+.due {
+  border-left: 4px solid var(--caution);
+  padding-left: 10px;
 }
 .retire {
   margin-top: 12px;

@@ -4,11 +4,12 @@
 
 use proptest::prelude::*;
 use serde_json::json;
-use wattotherm_job::Context;
+use wattotherm_job::house::{Choice, House, RuleId, ToleranceId};
 use wattotherm_job::route::{Deed, Timer, running};
 use wattotherm_job::stations::{self, AnyStation};
+use wattotherm_job::{Context, due_by_age};
 use wattotherm_measure::Verdict;
-use wattotherm_printer::{FilamentFacts, Parameter};
+use wattotherm_printer::{FilamentFacts, Parameter, Part};
 
 fn set(what: &str, minutes: f64) -> Deed {
     Deed::TimerSet {
@@ -121,4 +122,29 @@ fn where_pieces_are_parked_is_kept_with_the_count() {
         "{:?}",
         f.words.reasons
     );
+}
+
+#[test]
+fn parts_are_due_by_age_only_where_the_shop_replaces_them_so() {
+    let mut house = House::default();
+    assert_eq!(due_by_age(&house, Part::Tube, 9_999.0), None);
+    house.choices.insert(
+        RuleId::PartsReplaced,
+        Choice {
+            option: "by_age".into(),
+            reason: String::new(),
+        },
+    );
+    assert_eq!(due_by_age(&house, Part::Tube, 365.0), None);
+    assert_eq!(
+        due_by_age(&house, Part::ControlBoard, 9_999.0),
+        None,
+        "a board doesn't wear"
+    );
+    assert_eq!(
+        due_by_age(&house, Part::Tube, 400.7).unwrap(),
+        "Due by age: tube, fitted 400 days ago; this shop replaces it after 365."
+    );
+    house.tolerances.insert(ToleranceId::PartAgeDays, 500.0);
+    assert_eq!(due_by_age(&house, Part::Tube, 400.7), None);
 }

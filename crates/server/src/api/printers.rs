@@ -11,7 +11,7 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_heat::{sensor_ids, sensor_options};
 use wattotherm_job::effects::effects_of_edit;
-use wattotherm_job::{ChainLink, Desk, Waits, what_now};
+use wattotherm_job::{ChainLink, Desk, Waits, due_by_age, what_now};
 use wattotherm_measure::entry::Entry;
 use wattotherm_measure::{Pen, Unit};
 use wattotherm_printer::{
@@ -24,7 +24,7 @@ use wattotherm_store::{
 
 use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};
-use crate::moment::now;
+use crate::moment::{days_since, now};
 use crate::state::{App, traveller_of};
 
 /// A printer on the bench.
@@ -71,6 +71,8 @@ pub struct PrinterPage {
     pub job: Option<Job>,
     /// Its parts over time.
     pub fittings: Vec<Fitting>,
+    /// What of its parts is due, a sentence each.
+    pub due: Vec<String>,
     /// Parts that the open job replaced, by name.
     pub replaced: Vec<&'static str>,
     /// Its values over time.
@@ -289,7 +291,14 @@ async fn printer(
             let job = store.open_job_of(id)?;
             let (settings, stale) = (store.settings(id)?, store.stale(id)?);
             let filaments = store.filaments()?;
-            let pen = store.house()?.pen;
+            let house = store.house()?;
+            let pen = house.pen;
+            let fittings = store.fittings(id)?;
+            let due = fittings
+                .iter()
+                .filter(|f| f.until_at.is_none())
+                .filter_map(|f| due_by_age(&house, f.part, days_since(&f.from_at)))
+                .collect();
             let card = job.as_ref().map(|j| traveller_of(store, j)).transpose()?;
             let chain = Parameter::ALL
                 .iter()
@@ -313,7 +322,8 @@ async fn printer(
                     j.replaced.iter().map(|r| r.part().label()).collect()
                 }),
                 typed: typed_in(&store.fitted(id)?, pen),
-                fittings: store.fittings(id)?,
+                fittings,
+                due,
                 printer,
                 job,
                 settings,

@@ -41,6 +41,7 @@ pub enum RuleId {
     ProfileAfterBore,
     FirstSuspect,
     AcceptAs,
+    PartsReplaced,
 }
 
 /// One school.
@@ -81,7 +82,7 @@ const fn o(id: &'static str, label: &'static str) -> RuleOption {
 }
 
 /// Every question.
-pub const RULES: [RuleSpec; 31] = [
+pub const RULES: [RuleSpec; 32] = [
     RuleSpec {
         id: RuleId::RetuneLoop,
         question: "When is the heater loop retuned?",
@@ -441,5 +442,15 @@ pub const RULES: [RuleSpec; 31] = [
             ),
         ],
         why: "A number can be compared next year; a piece is what the customer sees.",
+    },
+    RuleSpec {
+        id: RuleId::PartsReplaced,
+        question: "When are wearing parts replaced?",
+        decides: "On a printer's page: which parts are due.",
+        options: &[
+            o("history", "When they fail, or their history says so"),
+            o("by_age", "By age, after the days set below"),
+        ],
+        why: "A part that works is not made better by a new one.",
     },
 ];

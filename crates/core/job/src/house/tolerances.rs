@@ -34,6 +34,7 @@ pub enum ToleranceId {
     MeshMm,
     BedSpreadC,
     GantryMm,
+    PartAgeDays,
 }
 
 /// A limit with its bounds.
@@ -85,7 +86,7 @@ const fn t(
 use ToleranceId as T;
 
 /// Every limit.
-pub const TOLERANCES: [ToleranceSpec; 23] = [
+pub const TOLERANCES: [ToleranceSpec; 24] = [
     t(
         T::DrivePercent,
         "Drive: length fed",
@@ -246,5 +247,12 @@ pub const TOLERANCES: [ToleranceSpec; 23] = [
         Unit::Mm,
         [0.2, 0.05, 2.0],
         "A layer's height over the width: what is left, the bed's screws or the mesh take up.",
+    ),
+    t(
+        T::PartAgeDays,
+        "Wearing parts by age: replaced after, in days",
+        Unit::One,
+        [365.0, 7.0, 3_650.0],
+        "Obeyed where parts are replaced by age. Plastic hardens and springs tire in about a year of work.",
     ),
 ];
