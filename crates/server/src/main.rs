@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use clap::{Parser, Subcommand};
+use wattotherm_diagnosis::{Facts, SHIPPED, diagnose, everything_known};
 use wattotherm_job::Context;
 use wattotherm_job::stations::{all_stations, station_named};
 use wattotherm_server::{
@@ -44,6 +45,12 @@ enum Command {
     Evaluate {
         /// Station, e.g. drive, sensor, heater_loop; an unknown one prints them all.
         station: String,
+    },
+    /// Rank the causes of what was seen, from JSON on standard input, and say what to do next.
+    Diagnose {
+        /// Print the names of all causes, observations, actions and replacements instead.
+        #[arg(long)]
+        list: bool,
     },
     /// Print a job as JSON.
     Export {
@@ -129,6 +136,10 @@ fn run(command: Command) -> Result<(), Failure> {
             serve(&folder.path().join("wattotherm.sqlite"), listen, true)
         }
         Command::Evaluate { station } => evaluate_input(&station),
+        Command::Diagnose { list: true } => {
+            print(&serde_json::to_string_pretty(&everything_known(&SHIPPED))?)
+        }
+        Command::Diagnose { list: false } => diagnose_input(),
         Command::Export { job, data } => {
             let store = Store::open(&data_file(data)?, OpenOptions::default())?;
             print(&serde_json::to_string_pretty(&store.export(job)?)?)
@@ -178,6 +189,15 @@ fn data_file(folder: Option<PathBuf>) -> Result<PathBuf, Failure> {
     std::fs::create_dir_all(&folder)
         .map_err(|e| format!("The data folder {} can't be made: {e}", folder.display()))?;
     Ok(folder.join("wattotherm.sqlite"))
+}
+
+fn diagnose_input() -> Result<(), Failure> {
+    let mut text = String::new();
+    std::io::stdin().take(1 << 20).read_to_string(&mut text)?;
+    let facts: Facts = serde_json::from_str(&text)?;
+    let diagnosis =
+        diagnose(&SHIPPED, &facts).map_err(|e| format!("{}: {}", e.field, e.message))?;
+    print(&serde_json::to_string_pretty(&diagnosis)?)
 }
 
 fn evaluate_input(station: &str) -> Result<(), Failure> {

@@ -38,6 +38,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/diagnose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Names of all causes, observations, actions and replacements. */
+        get: operations["known"];
+        put?: never;
+        /** Ranks the causes of what was seen, and says what to do next. */
+        post: operations["ask"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/everything": {
         parameters: {
             query?: never;
@@ -1344,6 +1362,16 @@ export interface components {
             /** @enum {string} */
             with: "filament";
         };
+        /** @description A cause and how likely it is. */
+        Believed: {
+            /** @description The cause, by id. */
+            id: string;
+            /**
+             * Format: double
+             * @description How likely it is, 0 to 1.
+             */
+            p: number;
+        };
         /** @description The bench. */
         Bench: {
             /** @description What to do now, one sentence. */
@@ -1991,6 +2019,18 @@ export interface components {
             /** @description Who. */
             who: string;
         };
+        /** @description What is believed, and what to do. */
+        Diagnosis: {
+            /** @description All causes, the likeliest first. */
+            causes: components["schemas"]["Believed"][];
+            /**
+             * Format: double
+             * @description Expected minutes to the end [min].
+             */
+            expected_minutes: number;
+            next?: components["schemas"]["NextAction"] | null;
+            two_at_once?: components["schemas"]["TwoAtOnce"] | null;
+        };
         /** @description What a page typed since it last heard of the draft. */
         DraftBody: {
             /**
@@ -2138,6 +2178,13 @@ export interface components {
             job?: components["schemas"]["JobStation"] | null;
             /** @description Readings as typed. */
             readings: unknown;
+        };
+        /** @description One thing that was seen. */
+        Evidence: {
+            /** @description What it was. */
+            answer: components["schemas"]["Answer"];
+            /** @description Which observation, by id. */
+            observation: string;
         };
         /** @description A value that a station left in the printer's memory. */
         ExpectedSetting: {
@@ -3882,6 +3929,20 @@ export interface components {
             /** @description Value; without a unit behind it, in the one in which it is kept. */
             value: components["schemas"]["Entry"];
         };
+        /** @description What to do next. */
+        NextAction: {
+            /** @description The action, by id. */
+            id: string;
+            /** @description `check` or `remedy`. */
+            kind: string;
+            /**
+             * Format: double
+             * @description Minutes of hands [min].
+             */
+            minutes: number;
+            /** @description Why. */
+            why: components["schemas"]["WhyNext"];
+        };
         /**
          * @description What a nozzle is made of.
          * @enum {string}
@@ -5580,6 +5641,16 @@ export interface components {
          * @enum {string}
          */
         TuningRule: "ziegler_nichols" | "tyreus_luyben" | "some_overshoot" | "no_overshoot" | "cohen_coon" | "simc" | "amigo";
+        /** @description Two causes at once. */
+        TwoAtOnce: {
+            /** @description The two, by id. */
+            ids: string[];
+            /**
+             * Format: double
+             * @description How likely it is that it is those two, 0 to 1.
+             */
+            p: number;
+        };
         /** @description A printer as typed: blank fields are not known. */
         TypedPrinter: {
             /** @description Paths of unusual values that were confirmed. */
@@ -5700,6 +5771,27 @@ export interface components {
              * @default
              */
             way_mm: components["schemas"]["Entry"];
+        };
+        /** @description Why an action is proposed. */
+        WhyNext: {
+            /** @enum {string} */
+            reason: "hazard";
+        } | {
+            /** @description The two likeliest causes that it may tell apart, by id. */
+            between: string[];
+            /**
+             * Format: double
+             * @description Minutes saved, its own taken off [min].
+             */
+            minutes: number;
+            /** @enum {string} */
+            reason: "saves";
+        } | {
+            /** @enum {string} */
+            reason: "proves";
+        } | {
+            /** @enum {string} */
+            reason: "mends";
         };
         /** @description A kept line of the wire. */
         WireLine: {
@@ -5903,6 +5995,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Catalogue"];
+                };
+            };
+        };
+    };
+    known: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Known"];
+                };
+            };
+        };
+    };
+    ask: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Facts"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Diagnosis"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -2,6 +2,7 @@
 
 mod catalogue;
 mod deeds;
+mod diagnose;
 mod files;
 mod heat;
 mod house;
@@ -84,5 +85,6 @@ pub fn router() -> OpenApiRouter<App> {
         .merge(files::router())
         .merge(heat::router())
         .merge(timeline::router())
+        .merge(diagnose::router())
         .merge(stream::router())
 }

@@ -1,0 +1,174 @@
+//! The whole of it: from what was seen and replaced to causes, the next action and its minutes.
+
+use serde::Serialize;
+use utoipa::ToSchema;
+use wattotherm_printer::Replacement;
+
+use crate::beliefs::believed;
+use crate::evidence::{Facts, UnknownEvidence};
+use crate::model::{ActionKind, Model};
+use crate::next::{Reason, propose};
+use crate::pairs::two_at_once;
+
+/// A cause and how likely it is.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct Believed {
+    /// The cause, by id.
+    pub id: &'static str,
+    /// How likely it is, 0 to 1.
+    pub p: f64,
+}
+
+/// Why an action is proposed.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, ToSchema)]
+#[serde(tag = "reason", rename_all = "snake_case")]
+pub enum WhyNext {
+    /// It could burn or hurt: that is looked at first, cold and unplugged.
+    Hazard,
+    /// It saves more of the rest than it costs.
+    Saves {
+        /// Minutes saved, its own taken off [min].
+        minutes: f64,
+        /// The two likeliest causes that it may tell apart, by id.
+        between: [&'static str; 2],
+    },
+    /// It proves the likeliest cause before a part is spent on it.
+    Proves,
+    /// Mending it now is the shortest way.
+    Mends,
+}
+
+/// What to do next.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct NextAction {
+    /// The action, by id.
+    pub id: &'static str,
+    /// `check` or `remedy`.
+    pub kind: &'static str,
+    /// Minutes of hands [min].
+    pub minutes: f64,
+    /// Why.
+    pub why: WhyNext,
+}
+
+/// Two causes at once.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct TwoAtOnce {
+    /// The two, by id.
+    pub ids: [&'static str; 2],
+    /// How likely it is that it is those two, 0 to 1.
+    pub p: f64,
+}
+
+/// What is believed, and what to do.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct Diagnosis {
+    /// All causes, the likeliest first.
+    pub causes: Vec<Believed>,
+    /// What to do next; none where nothing is left that would help.
+    pub next: Option<NextAction>,
+    /// Expected minutes to the end [min].
+    pub expected_minutes: f64,
+    /// Two at once, where no single cause explains what was seen.
+    pub two_at_once: Option<TwoAtOnce>,
+}
+
+/// What is wrong with it, and what to do next.
+/// # Errors
+/// [`UnknownEvidence`] for evidence that can't be read.
+pub fn diagnose(model: &Model<'_>, facts: &Facts) -> Result<Diagnosis, UnknownEvidence> {
+    let (answers, parts) = facts.read(model)?;
+    let (beliefs, _) = believed(model, &parts, &answers);
+    let proposal = propose(model, &beliefs, &answers, &vec![false; model.actions.len()]);
+    let mut order: Vec<usize> = (0..model.causes.len()).collect();
+    order.sort_by(|a, b| beliefs.0[*b].total_cmp(&beliefs.0[*a]).then(a.cmp(b)));
+    let next = proposal.action.map(|i| {
+        let action = &model.actions[i];
+        NextAction {
+            id: action.id,
+            kind: match action.kind {
+                ActionKind::Check(_) => "check",
+                ActionKind::Remedy(_) => "remedy",
+            },
+            minutes: action.minutes,
+            why: match proposal.reason {
+                Reason::Hazard => WhyNext::Hazard,
+                Reason::Saves(minutes) => WhyNext::Saves {
+                    minutes,
+                    between: tells_apart(model, action.kind, &beliefs.0),
+                },
+                Reason::Proves => WhyNext::Proves,
+                Reason::Mends | Reason::NothingLeft => WhyNext::Mends,
+            },
+        }
+    });
+    let pair = two_at_once(model, &parts, &answers);
+    Ok(Diagnosis {
+        causes: order
+            .iter()
+            .map(|c| Believed {
+                id: model.causes[*c].id,
+                p: beliefs.0[*c],
+            })
+            .collect(),
+        next,
+        expected_minutes: proposal.expected_min,
+        two_at_once: pair.map(|p| TwoAtOnce {
+            ids: p.causes.map(|c| model.causes[c].id),
+            p: p.p,
+        }),
+    })
+}
+
+/// The likeliest pair of causes that a check tells apart: the product of their chances and of how differently it answers.
+fn tells_apart(model: &Model<'_>, kind: ActionKind, beliefs: &[f64]) -> [&'static str; 2] {
+    let ids: &[&str] = match kind {
+        ActionKind::Check(ids) => ids,
+        ActionKind::Remedy(_) => &[],
+    };
+    let seen: Vec<usize> = ids.iter().filter_map(|id| model.observation(id)).collect();
+    let mut best = ([0, 0], -1.0);
+    for a in 0..beliefs.len() {
+        for b in a + 1..beliefs.len() {
+            let apart: f64 = seen
+                .iter()
+                .map(|o| (model.p_yes(a, *o) - model.p_yes(b, *o)).abs())
+                .fold(0.0, f64::max);
+            let worth = beliefs[a] * beliefs[b] * apart;
+            if worth > best.1 {
+                best = ([a, b], worth);
+            }
+        }
+    }
+    let [a, b] = best.0;
+    let (a, b) = if beliefs[a] >= beliefs[b] {
+        (a, b)
+    } else {
+        (b, a)
+    };
+    [model.causes[a].id, model.causes[b].id]
+}
+
+/// Names of everything that the engine knows.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct Known {
+    /// Causes.
+    pub causes: Vec<&'static str>,
+    /// Observations.
+    pub observations: Vec<&'static str>,
+    /// Actions.
+    pub actions: Vec<&'static str>,
+    /// Replacements.
+    pub replacements: Vec<&'static str>,
+}
+
+/// Names of everything that a model knows.
+#[must_use]
+pub fn everything_known(model: &Model<'_>) -> Known {
+    Known {
+        causes: model.causes.iter().map(|c| c.id).collect(),
+        observations: model.observations.iter().map(|o| o.id).collect(),
+        actions: model.actions.iter().map(|a| a.id).collect(),
+        replacements: Replacement::ALL.iter().map(|r| r.id()).collect(),
+    }
+}
