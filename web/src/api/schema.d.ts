@@ -2855,6 +2855,11 @@ export interface components {
             /** @default null */
             hold: components["schemas"]["HoldResult"] | null;
             /**
+             * @description What the printer reported after its own autotune, pasted; for printers without a link.
+             * @default
+             */
+            report: string;
+            /**
              * @description Rule chosen.
              * @default tyreus_luyben
              */

@@ -50,7 +50,6 @@ const view = computed(() => {
     <p v-for="t in data.timers" :key="t.what" role="listitem" :class="{ over: t.over }">
       <span :role="t.over ? 'alert' : undefined">{{ t.says }}</span>
       <NButton
-        size="small"
         :aria-label="`End the timer: ${t.what}`"
         @click="tell(job, { deed: 'timer_over', what: t.what })"
       >

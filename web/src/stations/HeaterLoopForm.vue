@@ -250,6 +250,13 @@ async function readGains() {
       />
     </div>
     <div class="typed">
+      <ReadingField
+        v-model="r.report"
+        v-bind="f('report')"
+        label="Report of its autotune, pasted"
+        words
+        small
+      />
       <ReadingField v-model="r.typed_ku" v-bind="f('typed_ku')" label="Ku shown" small />
       <ReadingField v-model="r.typed_tu_s" v-bind="f('typed_tu_s')" label="Tu shown" small />
       <ReadingField v-model="r.typed_overshoot_c" v-bind="f('typed_overshoot_c')" label="Overshoot" small />

@@ -78,7 +78,7 @@ const drop = (id: string) =>
     <ul v-if="own.length" class="own">
       <li v-for="s in own" :key="s.id">
         <span>{{ s.act }}</span>
-        <NButton size="small" :disabled="busy" :aria-label="`Take away: ${s.act}`" @click="drop(s.id)">
+        <NButton :disabled="busy" :aria-label="`Take away: ${s.act}`" @click="drop(s.id)">
           Take away
         </NButton>
       </li>

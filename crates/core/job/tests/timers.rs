@@ -148,3 +148,25 @@ fn parts_are_due_by_age_only_where_the_shop_replaces_them_so() {
     house.tolerances.insert(ToleranceId::PartAgeDays, 500.0);
     assert_eq!(due_by_age(&house, Part::Tube, 400.7), None);
 }
+
+#[test]
+fn a_pasted_report_of_the_autotune_is_read_as_typed_figures_are() {
+    let context = heater_loop("PETG");
+    let up = stations::HeaterLoop.set_up(&stations::HeaterLoop.start(&context), &context);
+    assert_eq!(up.commands[0].line, "M303 E0 S230 C8");
+    let found = |typed: serde_json::Value| {
+        let mut all = stations::HeaterLoop.start(&context);
+        for (k, v) in typed.as_object().unwrap() {
+            all[k] = v.clone();
+        }
+        stations::HeaterLoop.evaluate(&all, &context)
+    };
+    let report = " bias: 92 d: 92 min: 228.1 max: 232.0 Ku: 40.1 Tu: 19.9\n bias: 91 d: 91 min: 228.0 max: 231.9 Ku: 50.0 Tu: 18.7\n Kp: 30 Ki: 3.2 Kd: 70\nPID Autotune finished";
+    let pasted = found(json!({"report": report})).unwrap().facts;
+    let typed = found(json!({"typed_ku": "50", "typed_tu_s": "18.7"}))
+        .unwrap()
+        .facts;
+    assert_eq!(pasted.verdict, Verdict::Adjust);
+    assert_eq!(pasted.after_text, typed.after_text);
+    assert!(format!("{:?}", found(json!({"report": "ok"})).unwrap_err()).contains("No Ku and Tu"));
+}

@@ -7,6 +7,7 @@ use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
 use wattotherm_measure::text::plain;
 use wattotherm_measure::{Combined, Pen, Unit, Verdict, u_rectangular};
 
+use super::reported::last_named;
 use super::set_up::tolerance;
 use super::{SetUp, Station};
 use crate::caution::SignalWord;
@@ -111,16 +112,11 @@ const MOST_GAIN: [f64; 3] = [5_000.0, 5_000.0, 50_000.0];
 
 /// The last Kp, Ki and Kd of a report, whatever stands around them.
 fn gains_of(report: &str) -> Option<[f64; 3]> {
-    let text = report.to_lowercase();
-    let find = |name: &str| {
-        let at = text.rfind(name)? + name.len();
-        let rest = text[at..].trim_start_matches([':', '=', ' ', '\t']);
-        let end = rest
-            .find(|c: char| !(c.is_ascii_digit() || c == '.'))
-            .unwrap_or(rest.len());
-        rest[..end].parse::<f64>().ok()
+    let gains = ["kp", "ki", "kd"].map(|name| last_named(report, name));
+    let [Some(p), Some(i), Some(d)] = gains else {
+        return None;
     };
-    let gains = [find("kp")?, find("ki")?, find("kd")?];
+    let gains = [p, i, d];
     let possible = gains[0] > 0.0 && gains.iter().zip(MOST_GAIN).all(|(g, most)| *g <= most);
     possible.then_some(gains)
 }

@@ -14,6 +14,7 @@ mod hot_tighten;
 mod mesh;
 mod offset_z;
 mod probe;
+mod reported;
 mod sensor;
 mod set_up;
 mod snapshot;

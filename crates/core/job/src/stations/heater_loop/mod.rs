@@ -13,7 +13,7 @@ use std::collections::BTreeMap;
 use readings::{Typed, typed};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
-use wattotherm_gcode::{read_back, set_heater_gains, store_settings};
+use wattotherm_gcode::{autotune_nozzle, read_back, set_heater_gains, store_settings};
 use wattotherm_heat::{
     ControllerKind, Gains, Identified, LoopFigures, OutputForm, TUNING_RULES, TraceClass,
     TraceReading, TuningRule, Ultimate, VerifyResult, tune,
@@ -39,6 +39,8 @@ pub struct HeaterLoop;
 pub const LOOSE_LAG_S: f64 = 8.0;
 /// Heat sink beyond which filament softens in the cold zone [°C]. Common practice, no published source.
 pub const SINK_MOST_C: f64 = 60.0;
+/// Cycles of the printer's own autotune. Common practice.
+const CYCLES: u32 = 8;
 /// Gains within this share are the same: firmwares print two decimals.
 const SAME: f64 = 0.02;
 
@@ -122,8 +124,9 @@ pub fn chosen(readings: &HeaterLoopReadings) -> Option<Gains> {
             t.plant.as_ref().map(|p| &p.plant),
         );
     }
-    let ku = readings.typed_ku.parse(Unit::One)? / readings.form.full();
-    let tu_s = readings.typed_tu_s.parse(Unit::Second)?;
+    let (ku, tu) = readings.ku_and_tu();
+    let ku = ku.parse(Unit::One)? / readings.form.full();
+    let tu_s = tu.parse(Unit::Second)?;
     tune(readings.rule, Some(Ultimate { ku, tu_s }), None)
 }
 
@@ -262,16 +265,23 @@ impl Station for HeaterLoop {
             )
             .folded(
                 "Read off the display",
-                [
-                    &f::KU,
-                    &f::TU,
-                    &f::OVERSHOOT,
-                    &f::SETTLE,
-                    &f::SWING,
-                    &f::DIP,
-                ]
-                .map(Field::number)
-                .to_vec(),
+                std::iter::once(Field::text(
+                    "report",
+                    "report of its autotune",
+                    f::MOST_REPORT,
+                ))
+                .chain(
+                    [
+                        &f::KU,
+                        &f::TU,
+                        &f::OVERSHOOT,
+                        &f::SETTLE,
+                        &f::SWING,
+                        &f::DIP,
+                    ]
+                    .map(Field::number),
+                )
+                .collect(),
             )
     }
 
@@ -292,6 +302,12 @@ impl Station for HeaterLoop {
             "Fire and burns. Stay with it from the first degree to the last; hands and sleeves off the hot end; ventilate, for hot plastic and liners give off fumes. If the reading stands still while it heats, stop at once. Mains-side work is for a licensed electrician under the local code.",
         );
         up.target_c = target;
+        let top = context.house.ceiling(&context.printer).ceiling_c;
+        up.commands = target
+            .filter(|t| *t <= top)
+            .and_then(|t| autotune_nozzle(t, CYCLES).ok())
+            .into_iter()
+            .collect();
         up.rule = Some(RuleId::RetuneLoop);
         let most = |id, unit| tolerance(context, id, unit);
         up.rule_text = Some(format!(

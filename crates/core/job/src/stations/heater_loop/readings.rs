@@ -11,6 +11,7 @@ use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
 use wattotherm_measure::text::{join_or, plain};
 
 use crate::context::Context;
+use crate::stations::reported::last_named;
 
 /// What became of gains that were written from here.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -60,6 +61,8 @@ pub struct HeaterLoopReadings {
     pub typed_ku: Entry,
     /// Ultimate period read off a display [s].
     pub typed_tu_s: Entry,
+    /// What the printer reported after its own autotune, pasted; for printers without a link.
+    pub report: String,
     /// How the printer's controller goes about a step: what the rules are tried with.
     pub controller: ControllerKind,
     /// Overshoot read off a display [°C].
@@ -159,6 +162,23 @@ pub(super) const DIP: Limit = Limit::new(
     "beyond, it isn't held at all",
 );
 
+/// Longest report.
+pub(super) const MOST_REPORT: usize = 20_000;
+
+impl HeaterLoopReadings {
+    /// Ultimate gain, in `form`, and period [s]: typed, or else those that the pasted report ends with.
+    pub(super) fn ku_and_tu(&self) -> (Entry, Entry) {
+        let or_reported = |typed: &Entry, name: &str| match last_named(&self.report, name) {
+            Some(found) if typed.is_blank() => plain(found, 4).as_str().into(),
+            _ => typed.clone(),
+        };
+        (
+            or_reported(&self.typed_ku, "ku"),
+            or_reported(&self.typed_tu_s, "tu"),
+        )
+    }
+}
+
 pub(super) struct Typed {
     pub target_c: f64,
     pub set: Option<Gains>,
@@ -202,8 +222,16 @@ pub(super) fn typed(
         intake.may(&SET_D, "set_d", &readings.set_d),
     ];
     let sink_c = intake.may(&SINK, "sink_c", &readings.sink_c);
-    let ku = intake.may(&KU, "typed_ku", &readings.typed_ku);
-    let tu = intake.may(&TU, "typed_tu_s", &readings.typed_tu_s);
+    crate::stations::snapshot::no_longer(&mut intake, "report", &readings.report, MOST_REPORT);
+    let (shown_ku, shown_tu) = readings.ku_and_tu();
+    if !readings.report.trim().is_empty() && (shown_ku.is_blank() || shown_tu.is_blank()) {
+        intake.conflict(
+            "report",
+            "No Ku and Tu can be read in it. Paste the lines of the autotune, or type both below.",
+        );
+    }
+    let ku = intake.may(&KU, "typed_ku", &shown_ku);
+    let tu = intake.may(&TU, "typed_tu_s", &shown_tu);
     if let Some(ku) = ku {
         ask_form(&mut intake, ku, readings.form);
     }
