@@ -303,8 +303,10 @@ impl Station for HeaterLoop {
         );
         up.target_c = target;
         let top = context.house.ceiling(&context.printer).ceiling_c;
+        // Where a part is at fault no tuning is offered, not even as a line to copy.
+        let at_fault = Self::facts(r, context).is_ok_and(|f| f.cause.is_some());
         up.commands = target
-            .filter(|t| *t <= top)
+            .filter(|t| *t <= top && !at_fault)
             .and_then(|t| autotune_nozzle(t, CYCLES).ok())
             .into_iter()
             .collect();
