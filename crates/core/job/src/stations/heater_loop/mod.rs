@@ -305,11 +305,15 @@ impl Station for HeaterLoop {
         let top = context.house.ceiling(&context.printer).ceiling_c;
         // Where a part is at fault no tuning is offered, not even as a line to copy.
         let at_fault = Self::facts(r, context).is_ok_and(|f| f.cause.is_some());
-        up.commands = target
+        let line = target
             .filter(|t| *t <= top && !at_fault)
-            .and_then(|t| autotune_nozzle(t, CYCLES).ok())
-            .into_iter()
-            .collect();
+            .and_then(|t| autotune_nozzle(t, CYCLES).ok());
+        if let Some(line) = line {
+            up.hints.push(format!(
+                "Without a link: send {} from its console, stay with it, and paste what it reports.",
+                line.line
+            ));
+        }
         up.rule = Some(RuleId::RetuneLoop);
         let most = |id, unit| tolerance(context, id, unit);
         up.rule_text = Some(format!(
