@@ -225,7 +225,7 @@ pub fn with_situation<T>(
         .settings(job.printer_id)?
         .into_iter()
         // The newest first: what a part that this job fitted made worthless is still what the printer came with.
-        .filter(|s| s.until_at.as_ref().is_none_or(|u| *u > job.opened_at))
+        .filter(|s| s.until_at.is_none() || s.in_force_at(&job.opened_at))
         .map(|s| InForce {
             parameter: s.parameter,
             filament_id: s.filament_id,

@@ -4,10 +4,7 @@
 
 mod common;
 
-use std::io::Write as _;
-use std::process::{Command, Stdio};
-
-use common::Server;
+use common::{Server, run};
 use serde_json::{Value, json};
 
 fn printer(s: &Server, name: &str) -> i64 {
@@ -188,19 +185,8 @@ fn evaluate_stores_nothing_and_reads_like_the_command_line() {
     );
     assert_eq!(status, 200);
     assert_eq!(s.get("/api/v1/logbook"), before);
-    let mut child = Command::new(env!("CARGO_BIN_EXE_wattotherm"))
-        .args(["evaluate", "drive"])
-        .stdin(Stdio::piped())
-        .stdout(Stdio::piped())
-        .spawn()
-        .unwrap();
-    child
-        .stdin
-        .take()
-        .unwrap()
-        .write_all(readings.to_string().as_bytes())
-        .unwrap();
-    let printed: Value = serde_json::from_slice(&child.wait_with_output().unwrap().stdout).unwrap();
+    let out = run(&["evaluate", "drive"], &readings.to_string());
+    let printed: Value = serde_json::from_slice(&out.stdout).unwrap();
     assert_eq!(printed, finding);
 }
 

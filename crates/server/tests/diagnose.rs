@@ -4,26 +4,8 @@
 
 mod common;
 
-use std::io::Write;
-use std::process::{Command, Output, Stdio};
-
-use common::Server;
+use common::{Server, run};
 use serde_json::{Value, json};
-
-fn by_command(args: &[&str], input: &str) -> Output {
-    let mut child = Command::new(env!("CARGO_BIN_EXE_wattotherm"))
-        .arg("diagnose")
-        .args(args)
-        .stdin(Stdio::piped())
-        .stdout(Stdio::piped())
-        .stderr(Stdio::piped())
-        .spawn()
-        .unwrap();
-    let mut stdin = child.stdin.take().unwrap();
-    stdin.write_all(input.as_bytes()).unwrap();
-    drop(stdin);
-    child.wait_with_output().unwrap()
-}
 
 #[test]
 fn command_line_and_http_say_the_same() {
@@ -31,7 +13,7 @@ fn command_line_and_http_say_the_same() {
         "replaced": ["nozzle_same"],
         "evidence": [{"observation": "half_print", "answer": "yes"}, {"observation": "tube_moves", "answer": 0.5}],
     });
-    let out = by_command(&[], &facts.to_string());
+    let out = run(&["diagnose"], &facts.to_string());
     assert!(out.status.success());
     let printed: Value = serde_json::from_slice(&out.stdout).unwrap();
     assert_eq!(printed["causes"][0]["id"], "coupler");
@@ -46,7 +28,7 @@ fn command_line_and_http_say_the_same() {
     let s = Server::demo();
     let (status, answered) = s.call("POST", "/api/v1/diagnose", Some(&facts));
     assert_eq!((status, answered), (200, printed));
-    let list: Value = serde_json::from_slice(&by_command(&["--list"], "").stdout).unwrap();
+    let list: Value = serde_json::from_slice(&run(&["diagnose", "--list"], "").stdout).unwrap();
     assert_eq!(s.get("/api/v1/diagnose"), list);
     for kind in ["causes", "observations", "actions", "replacements"] {
         assert!(list[kind].as_array().unwrap().len() > 20, "{kind}");
@@ -56,7 +38,7 @@ fn command_line_and_http_say_the_same() {
 #[test]
 fn what_it_does_not_know_is_said_and_nothing_is_printed() {
     let bad = json!({"evidence": [{"observation": "mood", "answer": "yes"}]});
-    let out = by_command(&[], &bad.to_string());
+    let out = run(&["diagnose"], &bad.to_string());
     assert!(!out.status.success() && out.stdout.is_empty());
     assert!(String::from_utf8_lossy(&out.stderr).contains("There is no observation “mood”."));
     let (status, problem) = Server::demo().call("POST", "/api/v1/diagnose", Some(&bad));

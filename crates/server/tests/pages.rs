@@ -4,28 +4,10 @@
 
 mod common;
 
-use std::io::Write as _;
-use std::process::{Command, Output, Stdio};
+use std::process::Output;
 
-use common::Server;
+use common::{Server, run};
 use serde_json::{Value, json};
-
-fn run(args: &[&str], input: &str) -> Output {
-    let mut child = Command::new(env!("CARGO_BIN_EXE_wattotherm"))
-        .args(args)
-        .stdin(Stdio::piped())
-        .stdout(Stdio::piped())
-        .stderr(Stdio::piped())
-        .spawn()
-        .unwrap();
-    child
-        .stdin
-        .take()
-        .unwrap()
-        .write_all(input.as_bytes())
-        .unwrap();
-    child.wait_with_output().unwrap()
-}
 
 fn said(output: &Output) -> String {
     String::from_utf8_lossy(&output.stderr).into_owned()

@@ -221,10 +221,7 @@ impl Store {
             facts.stale.clear();
         }
         for s in self.settings(job.printer_id)? {
-            // In force when the job began.
-            let in_force = s.from_at <= job.opened_at
-                && s.until_at.as_ref().is_none_or(|u| *u > job.opened_at);
-            if in_force {
+            if s.in_force_at(&job.opened_at) {
                 let stop = Stop::Parameter(s.parameter, s.filament_id);
                 if let Some(v) = s.value {
                     facts.initial.insert(stop, v);

@@ -197,6 +197,14 @@ pub struct Setting {
     pub log_id: Option<i64>,
 }
 
+impl Setting {
+    /// Whether it was in force at a moment.
+    #[must_use]
+    pub fn in_force_at(&self, at: &str) -> bool {
+        self.from_at.as_str() <= at && self.until_at.as_deref().is_none_or(|u| u > at)
+    }
+}
+
 /// A value that is put in force.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]

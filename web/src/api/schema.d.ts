@@ -5492,6 +5492,8 @@ export interface components {
             paused?: string | null;
             /** @description Minutes of printing after which the complaint came back in this job, the first time first [min]. */
             returned_after_min: number[];
+            /** @description Timers that run, or are over and not ended, by what waits. */
+            timers: string[];
             /** @description Parameters that nothing touched, as one sentence; none if all are on the card. */
             untouched?: string | null;
         };
@@ -5791,6 +5793,9 @@ export interface components {
             minutes: number;
             /** @enum {string} */
             reason: "saves";
+        } | {
+            /** @enum {string} */
+            reason: "spares";
         } | {
             /** @enum {string} */
             reason: "proves";

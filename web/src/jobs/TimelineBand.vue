@@ -46,8 +46,8 @@ const view = computed(() => {
 </script>
 
 <template>
-  <div v-if="data?.timers.length" class="timers" aria-label="Timers" role="list">
-    <p v-for="t in data.timers" :key="t.what" role="listitem" :class="{ over: t.over }">
+  <ul v-if="data?.timers.length" class="timers" aria-label="Timers">
+    <li v-for="t in data.timers" :key="t.what" :class="{ over: t.over }">
       <span :role="t.over ? 'alert' : undefined">{{ t.says }}</span>
       <NButton
         :aria-label="`End the timer: ${t.what}`"
@@ -55,8 +55,8 @@ const view = computed(() => {
       >
         End it
       </NButton>
-    </p>
-  </div>
+    </li>
+  </ul>
   <section v-if="data && view && view.legs.length" class="clock" aria-label="Clock of this job">
     <p class="says" :title="data.says">
       <strong v-if="data.machine">Now {{ data.machine }}.</strong>
@@ -91,13 +91,15 @@ const view = computed(() => {
 
 <style scoped>
 .timers {
+  list-style: none;
+  margin: 0;
   display: flex;
   flex-wrap: wrap;
   gap: 4px 20px;
   padding: 2px 16px;
   border-bottom: 1px solid var(--rule);
 }
-.timers p {
+.timers li {
   display: flex;
   align-items: center;
   gap: 10px;

@@ -58,16 +58,6 @@ impl Beliefs {
         let sum = weights.iter().sum();
         (Self::of(weights), sum)
     }
-
-    /// The same once some causes are known not to be it.
-    #[must_use]
-    pub fn without(&self, causes: &[usize]) -> Self {
-        let mut weights = self.0.clone();
-        for c in causes {
-            weights[*c] = 0.0;
-        }
-        Self::of(weights)
-    }
 }
 
 /// What is believed after all answers, and how likely they were together.

@@ -32,6 +32,8 @@ pub enum WhyNext {
         /// The two likeliest causes that it may tell apart, by id.
         between: [&'static str; 2],
     },
+    /// It is shorter than a remedy that can break a part, and tells something.
+    Spares,
     /// It proves the likeliest cause before a part is spent on it.
     Proves,
     /// Mending it now is the shortest way.
@@ -79,7 +81,7 @@ pub struct Diagnosis {
 pub fn diagnose(model: &Model<'_>, facts: &Facts) -> Result<Diagnosis, UnknownEvidence> {
     let (answers, parts) = facts.read(model)?;
     let (beliefs, _) = believed(model, &parts, &answers);
-    let proposal = propose(model, &beliefs, &answers, &vec![false; model.actions.len()]);
+    let proposal = propose(model, &beliefs, &answers);
     let mut order: Vec<usize> = (0..model.causes.len()).collect();
     order.sort_by(|a, b| beliefs.0[*b].total_cmp(&beliefs.0[*a]).then(a.cmp(b)));
     let next = proposal.action.map(|i| {
@@ -97,6 +99,7 @@ pub fn diagnose(model: &Model<'_>, facts: &Facts) -> Result<Diagnosis, UnknownEv
                     minutes,
                     between: tells_apart(model, action.kind, &beliefs.0),
                 },
+                Reason::Spares => WhyNext::Spares,
                 Reason::Proves => WhyNext::Proves,
                 Reason::Mends | Reason::NothingLeft => WhyNext::Mends,
             },

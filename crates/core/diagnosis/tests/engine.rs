@@ -179,7 +179,7 @@ proptest! {
     fn the_order_of_probability_over_cost_is_the_best_of_all(d in drawn(6, 2)) {
         let m = model(&d);
         let (beliefs, _) = believed(&m, &[], &[None, None]);
-        let got = expected_minutes(&m, &beliefs, &vec![false; m.actions.len()]);
+        let got = expected_minutes(&m, &beliefs);
         let best = permutations(d.remedies.len()).iter().map(|o| cost_of(&d, &beliefs.0, o)).fold(f64::INFINITY, f64::min);
         prop_assert!((got - best).abs() < 1e-9, "{got} {best}");
     }
@@ -202,7 +202,7 @@ proptest! {
         }).collect();
         let best = with.iter().copied().fold(f64::INFINITY, f64::min);
         let (beliefs, _) = believed(&m, &[], &[None; 3]);
-        let got = propose(&m, &beliefs, &[None; 3], &vec![false; m.actions.len()]);
+        let got = propose(&m, &beliefs, &[None; 3]);
         let checks = matches!(got.reason, Reason::Saves(_));
         // Where two are as good as each other, either will do.
         if (best - now).abs() > 0.3 {

@@ -177,27 +177,28 @@ pub fn set_bed_gains([p, i, d]: [f64; 3]) -> Result<Command, CommandError> {
     ))
 }
 
-/// `M303 E0 S… C…`: the nozzle's own autotune at `target_c` [°C], 100 to 450, over `cycles`, 3 to 20. The ceiling of the
-/// parts is the caller's to keep.
+/// Cycles of an autotune: the first two settle, the rest are averaged. Common practice.
+const AUTOTUNE_CYCLES: u32 = 8;
+
+/// `M303 E0 S… C8`: the nozzle's own autotune at `target_c` [°C], 100 to 450. The ceiling of the parts is the caller's to
+/// keep.
 /// # Errors
 /// [`CommandError::Value`] outside the domain.
-pub fn autotune_nozzle(target_c: f64, cycles: u32) -> Result<Command, CommandError> {
+pub fn autotune_nozzle(target_c: f64) -> Result<Command, CommandError> {
     let target = bounded("target", target_c, 100.0, 450.0)?;
-    let cycles = bounded("cycles", f64::from(cycles), 3.0, 20.0)?;
     Ok(command(
-        format!("M303 E0 S{} C{}", plain(target, 0), plain(cycles, 0)),
+        format!("M303 E0 S{} C{AUTOTUNE_CYCLES}", plain(target, 0)),
         "autotune of the nozzle",
     ))
 }
 
-/// `M303 E-1 S… C…`: the bed's own autotune at `target_c` [°C], 30 to 160, over `cycles`, 3 to 20.
+/// `M303 E-1 S… C8`: the bed's own autotune at `target_c` [°C], 30 to 160.
 /// # Errors
 /// [`CommandError::Value`] outside the domain.
-pub fn autotune_bed(target_c: f64, cycles: u32) -> Result<Command, CommandError> {
+pub fn autotune_bed(target_c: f64) -> Result<Command, CommandError> {
     let target = bounded("target", target_c, 30.0, 160.0)?;
-    let cycles = bounded("cycles", f64::from(cycles), 3.0, 20.0)?;
     Ok(command(
-        format!("M303 E-1 S{} C{}", plain(target, 0), plain(cycles, 0)),
+        format!("M303 E-1 S{} C{AUTOTUNE_CYCLES}", plain(target, 0)),
         "autotune of the bed",
     ))
 }

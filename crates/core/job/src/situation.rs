@@ -44,7 +44,7 @@ pub struct Situation<'a> {
     pub printer: &'a PrinterFacts,
     /// Filaments of the job, by number: name and material.
     pub filaments: &'a [(i64, String, String)],
-    /// Values in force on the printer, the newest first; after them those that this job made worthless.
+    /// Values in force on the printer, the newest first; and those that it came with and this job made worthless.
     pub in_force: &'a [InForce],
     /// Closings of the job, the oldest first.
     pub closings: &'a [Closed<'a>],

@@ -2,6 +2,9 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod common;
+
+use common::{found, typed};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use wattotherm_job::Context;
@@ -9,14 +12,6 @@ use wattotherm_job::finding::{Cause, Finding};
 use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{FilamentFacts, PrinterFacts};
-
-fn found(station: &dyn AnyStation, over: &Value, context: &Context) -> Finding {
-    let mut typed = station.start(context);
-    for (k, v) in over.as_object().unwrap() {
-        typed[k] = v.clone();
-    }
-    station.evaluate(&typed, context).unwrap()
-}
 
 fn bed(over: &Value) -> Finding {
     found(&stations::BedLoop, over, &Context::default())
@@ -109,10 +104,7 @@ fn the_bed_of_a_filament_is_its_materials_and_a_hold_that_cannot_be_is_asked_abo
     let up = stations::BedLoop.set_up(&stations::BedLoop.start(&context), &context);
     assert_eq!(up.commands[0].line, "M303 E-1 S100 C8");
     let refused = |over: Value| {
-        let mut typed = stations::BedLoop.start(&Context::default());
-        for (k, v) in over.as_object().unwrap() {
-            typed[k] = v.clone();
-        }
+        let typed = typed(&stations::BedLoop, &over, &Context::default());
         format!(
             "{:?}",
             stations::BedLoop

@@ -2,6 +2,9 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod common;
+
+use common::found;
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use statrs::distribution::{ContinuousCDF, Normal};
@@ -10,14 +13,6 @@ use wattotherm_job::finding::{Cause, Finding};
 use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::PrinterFacts;
-
-fn found(station: &dyn AnyStation, over: &Value, context: &Context) -> Finding {
-    let mut typed = station.start(context);
-    for (k, v) in over.as_object().unwrap() {
-        typed[k] = v.clone();
-    }
-    station.evaluate(&typed, context).unwrap()
-}
 
 fn probe(touches: &[String], over: &Value) -> Finding {
     let mut typed = json!({

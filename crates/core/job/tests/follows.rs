@@ -719,6 +719,41 @@ fn a_change_is_noted_once_and_a_loan_says_how_it_was() {
 }
 
 #[test]
+fn a_timer_is_ended_only_where_one_runs_and_asks_for_nothing_on_the_route() {
+    let mut s = story(Begins::Parts, &[Replacement::Tube]);
+    let keys = s.keys();
+    let over = |what: &str| Deed::TimerOver { what: what.into() };
+    let check = |s: &Story, deed: &Deed| deed.check(&s.card(), &[], &[], false);
+    assert!(check(&s, &over("dry")).is_err());
+    s.did(Deed::TimerSet {
+        what: "dry".into(),
+        minutes: 240.0,
+    });
+    assert_eq!((s.card().timers, s.keys()), (vec!["dry".to_owned()], keys));
+    assert!(check(&s, &over("anneal")).is_err());
+    assert!(check(&s, &over("dry")).is_ok());
+    s.did(over("dry"));
+    assert!(check(&s, &over("dry")).is_err());
+}
+
+#[test]
+fn a_new_board_has_its_bed_held_and_its_crossing_made_level_before_the_screws() {
+    let mut s = story(Begins::Parts, &[Replacement::ControlBoard]);
+    let at = |s: &Story, key: &str| s.keys().iter().position(|k| k == key);
+    assert_eq!(at(&s, "gantry"), None, "one motor lifts it");
+    s.facts.gantry = true;
+    assert!(at(&s, "heater_loop") < at(&s, "bed_loop") && at(&s, "bed_loop") < at(&s, "drive"));
+    assert!(at(&s, "gantry").is_some() && at(&s, "gantry") < at(&s, "tram"));
+    // A nozzle moves neither.
+    let mut nozzle = story(Begins::Parts, &[Replacement::NozzleSame]);
+    nozzle.facts.gantry = true;
+    assert_eq!(
+        (at(&nozzle, "bed_loop"), at(&nozzle, "gantry")),
+        (None, None)
+    );
+}
+
+#[test]
 fn the_probe_is_measured_in_where_it_may_sit_elsewhere_before_bed_and_z() {
     let mut s = story(Begins::Parts, &[Replacement::TubeToDirectDrive]);
     assert!(!s.keys().contains(&"probe".to_owned()), "it has none");

@@ -70,6 +70,27 @@ fn a_step_without_words_or_with_too_many_is_refused() {
     );
     assert_eq!(own("a/b", "", "Do it").checked().unwrap_err().0, "id");
     assert_eq!(own("", "", "Do it").checked().unwrap_err().0, "id");
+    assert_eq!(own("x", "a b", "Do it").checked().unwrap_err().0, "after");
+    let elsewhere = |list: &str| OwnStep {
+        list: list.into(),
+        ..own("x", "", "Do it")
+    };
+    assert!(elsewhere("hand_over").checked().is_ok());
+    for no_list in ["", "kitchen", "drive"] {
+        assert_eq!(
+            elsewhere(no_list).checked().unwrap_err().0,
+            "list",
+            "{no_list}"
+        );
+    }
+    // What makes the work safe says so in its own words.
+    for safe in ["unplug", "cool_down", "bed_cold"] {
+        assert_eq!(
+            own(safe, "", "Go on").checked().unwrap_err().0,
+            "id",
+            "{safe}"
+        );
+    }
 }
 
 proptest! {

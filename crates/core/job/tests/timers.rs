@@ -2,6 +2,9 @@
 
 #![allow(clippy::unwrap_used)]
 
+mod common;
+
+use common::{found, typed};
 use proptest::prelude::*;
 use serde_json::json;
 use wattotherm_job::house::{Choice, House, RuleId, ToleranceId};
@@ -9,7 +12,7 @@ use wattotherm_job::route::{Deed, Timer, running};
 use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_job::{Context, due_by_age};
 use wattotherm_measure::Verdict;
-use wattotherm_printer::{FilamentFacts, Parameter, Part};
+use wattotherm_printer::{FilamentFacts, Parameter, Part, fan_off};
 
 fn set(what: &str, minutes: f64) -> Deed {
     Deed::TimerSet {
@@ -77,17 +80,10 @@ fn heater_loop(material: &str) -> Context {
 fn no_dip_with_the_fan_is_asked_where_it_never_runs() {
     let verified = |material: &str, dip: &str| {
         let context = heater_loop(material);
-        let mut typed = stations::HeaterLoop.start(&context);
-        for (k, v) in json!({"typed_overshoot_c": "1", "typed_settle_s": "25", "typed_swing_c": "0.8", "typed_dip_c": dip})
-            .as_object()
-            .unwrap()
-        {
-            typed[k] = v.clone();
-        }
-        stations::HeaterLoop
-            .evaluate(&typed, &context)
-            .unwrap()
-            .facts
+        let seen = json!({
+            "typed_overshoot_c": "1", "typed_settle_s": "25", "typed_swing_c": "0.8", "typed_dip_c": dip,
+        });
+        found(&stations::HeaterLoop, &seen, &context).facts
     };
     assert_eq!(verified("ABS", "").verdict, Verdict::Pass);
     assert_ne!(
@@ -98,6 +94,15 @@ fn no_dip_with_the_fan_is_asked_where_it_never_runs() {
     // A dip that was read all the same says nothing against a loop that never meets a fan.
     assert_eq!(verified("ASA", "20").verdict, Verdict::Pass);
     assert_eq!(verified("PETG", "20").verdict, Verdict::Stop);
+    for (material, off) in [
+        ("PA6-CF", true),
+        ("pc", true),
+        ("PCTG", false),
+        ("PLA+", false),
+        ("", false),
+    ] {
+        assert_eq!(fan_off(material), off, "{material}");
+    }
 }
 
 #[test]
@@ -159,23 +164,16 @@ fn a_pasted_report_of_the_autotune_is_read_as_typed_figures_are() {
             .any(|h| h.contains("send M303 E0 S230 C8 from"))
     );
     // Where a part is at fault no tuning is offered, not even as a line to copy.
-    let mut hot_sink = stations::HeaterLoop.start(&context);
-    hot_sink["sink_c"] = json!("80");
+    let hot_sink = typed(&stations::HeaterLoop, &json!({"sink_c": "80"}), &context);
     let up = stations::HeaterLoop.set_up(&hot_sink, &context);
     assert!(!up.hints.iter().any(|h| h.contains("M303")));
-    let found = |typed: serde_json::Value| {
-        let mut all = stations::HeaterLoop.start(&context);
-        for (k, v) in typed.as_object().unwrap() {
-            all[k] = v.clone();
-        }
-        stations::HeaterLoop.evaluate(&all, &context)
-    };
     let report = " bias: 92 d: 92 min: 228.1 max: 232.0 Ku: 40.1 Tu: 19.9\n bias: 91 d: 91 min: 228.0 max: 231.9 Ku: 50.0 Tu: 18.7\n Kp: 30 Ki: 3.2 Kd: 70\nPID Autotune finished";
-    let pasted = found(json!({"report": report})).unwrap().facts;
-    let typed = found(json!({"typed_ku": "50", "typed_tu_s": "18.7"}))
-        .unwrap()
-        .facts;
+    let facts = |over| found(&stations::HeaterLoop, &over, &context).facts;
+    let pasted = facts(json!({"report": report}));
+    let by_hand = facts(json!({"typed_ku": "50", "typed_tu_s": "18.7"}));
     assert_eq!(pasted.verdict, Verdict::Adjust);
-    assert_eq!(pasted.after_text, typed.after_text);
-    assert!(format!("{:?}", found(json!({"report": "ok"})).unwrap_err()).contains("No Ku and Tu"));
+    assert_eq!(pasted.after_text, by_hand.after_text);
+    let unreadable = typed(&stations::HeaterLoop, &json!({"report": "ok"}), &context);
+    let refused = stations::HeaterLoop.evaluate(&unreadable, &context);
+    assert!(format!("{:?}", refused.unwrap_err()).contains("No Ku and Tu"));
 }

@@ -163,19 +163,19 @@ pub fn usual_bed_c(material: &str) -> Option<f64> {
 /// source.
 #[must_use]
 pub fn fan_off(material: &str) -> bool {
-    let name = material.trim().to_uppercase();
-    ["ABS", "ASA", "PC", "PA", "HIPS"]
-        .iter()
-        .any(|m| name.starts_with(m))
+    ["ABS", "ASA", "PC", "PA", "HIPS"].contains(&kind_of(material).as_str())
 }
 
-/// What a table says of a material, by how its name begins.
-fn of_material(table: &[(&str, f64)], material: &str) -> Option<f64> {
+/// The letters that a material's name begins with: "PA" of "PA6-CF", "PCTG" of "PCTG", which is no PC.
+fn kind_of(material: &str) -> String {
     let name = material.trim().to_uppercase();
-    table
-        .iter()
-        .find(|(m, _)| name.starts_with(m))
-        .map(|(_, c)| *c)
+    name.chars().take_while(|c| c.is_alphabetic()).collect()
+}
+
+/// What a table says of a material.
+fn of_material(table: &[(&str, f64)], material: &str) -> Option<f64> {
+    let kind = kind_of(material);
+    table.iter().find(|(m, _)| *m == kind).map(|(_, c)| *c)
 }
 
 /// Temperature at which a material is usually printed [°C], for plans made before a filament has its own; none for

@@ -3,12 +3,16 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use crate::sheets::{Sheet, Step};
+use crate::route::Stop;
+use crate::sheets::{MAKES_SAFE, Sheet, Step};
+use crate::stations::{Check, Station};
 
 /// Most steps of its own that a shop keeps at one list.
 pub const MOST_OWN_STEPS: usize = 30;
 /// Longest text of one of them.
 pub const MOST_STEP_CHARS: usize = 300;
+/// Longest name of a step or a list.
+const MOST_NAME_CHARS: usize = 60;
 
 /// A step of the shop's own.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -33,32 +37,37 @@ impl OwnStep {
     /// # Errors
     /// The first field that is blank or too long.
     pub fn checked(&self) -> Result<(), (&'static str, String)> {
-        let long = |t: &str| t.chars().count() > MOST_STEP_CHARS;
-        if self.list.is_empty() || self.list.chars().count() > 60 {
-            return Err(("list", "Say to which list it belongs.".into()));
+        let stop: Result<Stop, _> = self.list.parse();
+        if !stop.is_ok_and(|s| s.station().id() == Check::ID) {
+            return Err(("list", "There is no such list of steps.".into()));
         }
-        let named = (1..=60).contains(&self.id.chars().count())
-            && self
-                .id
-                .chars()
-                .all(|c| c.is_alphanumeric() || "_.:-".contains(c));
-        if !named {
+        let name = |t: &str| {
+            t.chars().count() <= MOST_NAME_CHARS
+                && t.chars().all(|c| c.is_alphanumeric() || "_.:-".contains(c))
+        };
+        if self.id.is_empty() || !name(&self.id) {
             return Err(("id", "Name the step by letters, digits and _.".into()));
+        }
+        if MAKES_SAFE.contains(&self.id.as_str()) {
+            return Err((
+                "id",
+                "This step makes the work safe: its words stay. Put a step of your own beside it."
+                    .into(),
+            ));
+        }
+        if !name(&self.after) {
+            return Err(("after", "Choose the step that it follows.".into()));
         }
         if self.act.trim().is_empty() {
             return Err(("act", "Write down what to do.".into()));
         }
-        if long(&self.act) {
-            return Err((
-                "act",
-                format!("Keep it under {MOST_STEP_CHARS} characters."),
-            ));
-        }
-        if long(&self.check) {
-            return Err((
-                "check",
-                format!("Keep it under {MOST_STEP_CHARS} characters."),
-            ));
+        for (field, text) in [("act", &self.act), ("check", &self.check)] {
+            if text.chars().count() > MOST_STEP_CHARS {
+                return Err((
+                    field,
+                    format!("Keep it under {MOST_STEP_CHARS} characters."),
+                ));
+            }
         }
         Ok(())
     }

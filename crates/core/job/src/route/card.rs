@@ -75,6 +75,8 @@ pub struct Traveller {
     pub false_fixes: Vec<FalseFix>,
     /// Minutes of printing after which the complaint came back in this job, the first time first [min].
     pub returned_after_min: Vec<f64>,
+    /// Timers that run, or are over and not ended, by what waits.
+    pub timers: Vec<String>,
     /// Why the job rests, while it does.
     pub paused: Option<String>,
     /// How it ended, where it wasn't handed over.

@@ -49,7 +49,12 @@ use words::{reason_of, title_of};
 pub fn traveller(house: &House, facts: &JobFacts, events: &[Event]) -> Traveller {
     let told = Told::of(facts, events, order::tube_under_nozzle(house, facts));
     let tables = house.chain_tables();
+    let deeds = events.iter().filter_map(|e| match e {
+        Event::Did { deed, .. } => Some(((), deed)),
+        _ => None,
+    });
     let writer = Writer {
+        timers: running(deeds).into_iter().map(|(_, t)| t.what).collect(),
         house,
         facts,
         history: fold(events, facts, house.pen),
@@ -66,6 +71,8 @@ fn shakes(tables: &ChainTables, told: &Told, parameter: Parameter) -> bool {
 }
 
 struct Writer<'a> {
+    /// Timers that run, by what waits.
+    timers: Vec<String>,
     house: &'a House,
     facts: &'a JobFacts,
     history: BTreeMap<Stop, History>,
@@ -151,6 +158,7 @@ impl Writer<'_> {
             now,
             false_fixes: self.told.false_fixes,
             returned_after_min: self.told.returned_after_min,
+            timers: self.timers,
             paused: self.told.paused,
             ended: self.told.ended,
             lines,

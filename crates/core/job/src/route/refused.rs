@@ -158,6 +158,9 @@ impl Deed {
             Self::PutBack { what, .. } if named(changed, what).is_none() => Err(
                 DeedRefused::State(format!("“{what}” isn’t on record as changed.")),
             ),
+            Self::TimerOver { what } if !card.timers.contains(what) => {
+                Err(DeedRefused::State(format!("No timer “{what}” runs here.")))
+            }
             Self::Paused { .. } if card.paused.is_some() => {
                 Err(DeedRefused::State("This job is paused already.".into()))
             }

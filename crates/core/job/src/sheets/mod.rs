@@ -25,6 +25,9 @@ pub(crate) use every_job::PUT_BACK;
 pub(crate) use hot_end::sock_is_off;
 pub use strip::tools_of;
 
+/// Steps that bring the machine into the state that those after them need.
+pub(crate) const MAKES_SAFE: [&str; 3] = ["unplug", "cool_down", "bed_cold"];
+
 /// One step.
 #[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
 pub struct Step {

@@ -97,8 +97,6 @@ const SURFACE: Limit = Limit::new(
 );
 /// Longest report.
 const MOST_CHARS: usize = 20_000;
-/// Cycles of the bed's autotune. Common practice.
-const CYCLES: u32 = 8;
 /// Where nothing is known of the filament [°C]. Common practice, no published source.
 const USUAL_BED_C: f64 = 60.0;
 /// A bed whose hold stays wholly this far below its target never reaches it [K]. Common practice.
@@ -200,7 +198,7 @@ impl Station for BedLoop {
             up = up
                 .hint("If it swings more: send the autotune below, wait for its report, paste it.");
             up.commands = target
-                .and_then(|t| autotune_bed(t, CYCLES).ok())
+                .and_then(|t| autotune_bed(t).ok())
                 .into_iter()
                 .collect();
         }

@@ -17,7 +17,7 @@ use super::{SetUp, Station};
 use crate::context::Context;
 use crate::finding::{Cause, Facts, Row, Words};
 use crate::form::{Field, Form};
-use crate::sheets::{Sheet, sheet};
+use crate::sheets::{MAKES_SAFE, Sheet, sheet};
 
 /// Steps to tick off.
 pub struct Check;
@@ -175,9 +175,6 @@ pub fn asked_of(context: &Context) -> Vec<(&'static FactField, bool)> {
         .and_then(Replacement::from_id)
         .map_or(Vec::new(), fields_of)
 }
-
-/// Steps that bring the machine into the state that those after them need.
-const MAKES_SAFE: [&str; 3] = ["unplug", "cool_down", "bed_cold"];
 
 /// Cold work that is ticked while what makes it safe is still open: out of order, or it was done and not ticked.
 fn ask_order(list: &Sheet, ticks: &[(usize, StepTick)], intake: &mut Intake<'_>) {

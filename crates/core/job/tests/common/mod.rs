@@ -3,9 +3,26 @@
 
 use serde_json::{Value, json};
 use wattotherm_heat::{PhysicalLimits, Sample, Trace, hold_result};
+use wattotherm_job::finding::Finding;
 use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_job::{Context, ExpectedSetting};
 use wattotherm_printer::{FilamentFacts, Parameter, Replacement};
+
+/// What a station finds, with `over` typed over its beginning.
+pub fn found(station: &dyn AnyStation, over: &Value, context: &Context) -> Finding {
+    station
+        .evaluate(&typed(station, over, context), context)
+        .unwrap()
+}
+
+/// A station's beginning with `over` typed over it.
+pub fn typed(station: &dyn AnyStation, over: &Value, context: &Context) -> Value {
+    let mut all = station.start(context);
+    for (k, v) in over.as_object().unwrap() {
+        all[k] = v.clone();
+    }
+    all
+}
 
 /// A case: its name, its station, what is typed over the station's beginning, what the station knows.
 pub struct Example {
@@ -18,11 +35,7 @@ pub struct Example {
 impl Example {
     /// The station's beginning with what is typed laid over it.
     pub fn readings(&self) -> Value {
-        let mut all = self.station.start(&self.context);
-        for (name, value) in self.typed.as_object().unwrap() {
-            all[name] = value.clone();
-        }
-        all
+        typed(self.station, &self.typed, &self.context)
     }
 }
 

@@ -39,8 +39,6 @@ pub struct HeaterLoop;
 pub const LOOSE_LAG_S: f64 = 8.0;
 /// Heat sink beyond which filament softens in the cold zone [°C]. Common practice, no published source.
 pub const SINK_MOST_C: f64 = 60.0;
-/// Cycles of the printer's own autotune. Common practice.
-const CYCLES: u32 = 8;
 /// Gains within this share are the same: firmwares print two decimals.
 const SAME: f64 = 0.02;
 
@@ -307,7 +305,7 @@ impl Station for HeaterLoop {
         let at_fault = Self::facts(r, context).is_ok_and(|f| f.cause.is_some());
         let line = target
             .filter(|t| *t <= top && !at_fault)
-            .and_then(|t| autotune_nozzle(t, CYCLES).ok());
+            .and_then(|t| autotune_nozzle(t).ok());
         if let Some(line) = line {
             up.hints.push(format!(
                 "Without a link: send {} from its console, stay with it, and paste what it reports.",
