@@ -5,16 +5,20 @@
 //! behind TCP, a pseudo-terminal, or a pipe in the same process.
 #![deny(missing_docs)]
 
+mod ailments;
 mod autotune;
 mod build;
 mod faults;
 mod firmware;
+mod hands;
 mod physics;
 pub mod port;
 mod settings;
 mod system;
 
+pub use ailments::Ailment;
 pub use build::{Build, Kind};
 pub use faults::{Fault, UnknownFault};
 pub use firmware::Twin;
+pub use hands::{Hands, Seen};
 pub use physics::{Bench, Heat, World};

@@ -1,6 +1,24 @@
-//! What can be done. Minutes are judgement, no published source.
+//! What can be done. Minutes and chances are judgement, no published source.
 
-use crate::model::{Action, ActionKind};
+use wattotherm_printer::{Parameter, Part, Replacement};
+
+use crate::model::{Action, ActionKind, PrinterDoes};
+
+const BLANK: Action = Action {
+    id: "",
+    does: "",
+    minutes: 1.0,
+    also_min: 0.0,
+    cold: false,
+    heats: false,
+    can_break: false,
+    at: None,
+    printer: None,
+    fits: &[],
+    settles: &[],
+    came_back_shows: None,
+    kind: ActionKind::Check(&[]),
+};
 
 const fn check(
     id: &'static str,
@@ -12,17 +30,8 @@ const fn check(
         id,
         does,
         minutes,
-        also_min: 0.0,
-        cold: false,
-        can_break: false,
         kind: ActionKind::Check(answers),
-    }
-}
-
-const fn cold(action: Action) -> Action {
-    Action {
-        cold: true,
-        ..action
+        ..BLANK
     }
 }
 
@@ -31,351 +40,683 @@ const fn remedy(
     does: &'static str,
     minutes: f64,
     also_min: f64,
-    mends: &'static [&'static str],
+    mends: &'static [(&'static str, f64)],
 ) -> Action {
     Action {
         id,
         does,
         minutes,
         also_min,
-        cold: false,
-        can_break: false,
         kind: ActionKind::Remedy(mends),
+        ..BLANK
     }
 }
 
-const fn can_break(action: Action) -> Action {
-    Action {
-        can_break: true,
-        ..action
+impl Action {
+    const fn at(self, at: Part) -> Self {
+        Self {
+            at: Some(at),
+            ..self
+        }
+    }
+    const fn cold(self) -> Self {
+        Self { cold: true, ..self }
+    }
+    const fn heats(self) -> Self {
+        Self {
+            heats: true,
+            ..self
+        }
+    }
+    const fn can_break(self) -> Self {
+        Self {
+            can_break: true,
+            ..self
+        }
+    }
+    const fn by(self, printer: PrinterDoes) -> Self {
+        Self {
+            printer: Some(printer),
+            ..self
+        }
+    }
+    const fn fits(self, fits: &'static [Replacement]) -> Self {
+        Self { fits, ..self }
+    }
+    const fn settles(self, settles: &'static [Parameter]) -> Self {
+        Self { settles, ..self }
+    }
+    const fn came_back_shows(self, id: &'static str) -> Self {
+        Self {
+            came_back_shows: Some(id),
+            ..self
+        }
     }
 }
 
 /// All of them, the checks first.
 pub const ACTIONS: &[Action] = &[
+    // Asked, or seen without a tool.
+    check(
+        "ask_when",
+        "Ask when in a print it shows.",
+        1.0,
+        &["at_once", "after_minutes", "half_print", "at_random"],
+    ),
+    check(
+        "ask_scope",
+        "Ask what it keeps to.",
+        1.0,
+        &["first_layer_only", "one_filament", "since_swap"],
+    ),
+    check(
+        "ask_past",
+        "Ask what happened before.",
+        1.0,
+        &["new_nozzle_for_a_while", "burnt_smell", "part_dragged"],
+    ),
+    check(
+        "look_print",
+        "Look at the last print.",
+        1.0,
+        &["thin", "fat_lines", "strings", "weak_layers"],
+    ),
+    check(
+        "look_first_layer",
+        "Look at a first layer.",
+        1.0,
+        &["ridges", "loose_strands", "plate_uneven", "ringing"],
+    )
+    .at(Part::BedSurface),
+    check(
+        "listen",
+        "Let it feed and move, and listen.",
+        1.0,
+        &["clicks", "hiss", "rattles"],
+    )
+    .at(Part::ExtruderDrive),
+    check(
+        "look_drive",
+        "Look at the drive, and feel its motor.",
+        1.0,
+        &["grinding_dust", "motor_hot"],
+    )
+    .at(Part::ExtruderDrive),
+    check(
+        "load",
+        "Load the filament by the drive.",
+        1.0,
+        &["nothing_comes", "wont_load"],
+    )
+    .at(Part::ExtruderDrive),
+    check(
+        "read_cold",
+        "Read what the nozzle shows, cold.",
+        1.0,
+        &["reads_end", "jumps"],
+    )
+    .at(Part::TemperatureSensor)
+    .by(PrinterDoes::Reading),
+    check(
+        "watch_heating",
+        "Watch it heat to the print temperature.",
+        3.0,
+        &["slow_heat", "overshoots", "swings"],
+    )
+    .at(Part::HeaterBlock)
+    .heats(),
+    check(
+        "ask_heat",
+        "Ask how it heats.",
+        1.0,
+        &["too_hot_or_cold", "refuses_target"],
+    )
+    .at(Part::ControlBoard),
+    check(
+        "ask_factor",
+        "Measure a print: is all of it off by one factor?",
+        2.0,
+        &["one_factor"],
+    ),
+    // Done with hands and tools.
     check(
         "look",
-        "Look the hot end over, cold: plastic all over it, drops above the nozzle, debris in the fan.",
+        "Look the hot end over, cold.",
         1.0,
         &["plastic_all_over", "drops_above_nozzle", "debris_in_fan"],
-    ),
+    )
+    .at(Part::HotEndAssembly),
     check(
         "free_feed",
-        "Feed 30 mm free, hot: straight, curling, or nothing.",
+        "Feed 30 mm into free air, hot.",
         3.0,
         &["free_feed_nothing", "free_feed_curls"],
-    ),
-    check(
-        "needle",
-        "Push a needle up the bore, hot.",
-        3.0,
-        &["needle_frees"],
-    ),
+    )
+    .at(Part::Nozzle)
+    .heats(),
     check(
         "bore",
         "Look at the bore under a glass, or gauge it.",
         5.0,
         &["bore_wide"],
-    ),
+    )
+    .at(Part::Nozzle),
     check(
         "pull_tube",
-        "Pull the tube at either end, and read how far it moves.",
+        "Pull and push the tube at each coupler.",
         1.0,
         &["tube_moves"],
-    ),
+    )
+    .at(Part::HotEndCoupler),
     check(
         "tube_out",
-        "Take the tube out and look at its end: clump, brown.",
+        "Take the tube out and look at its end.",
         10.0,
         &["tube_clump", "tube_brown"],
-    ),
+    )
+    .at(Part::Tube),
     check(
         "fan",
-        "Look whether the hot-end fan turns and blows onto the fins.",
+        "Look at the hot-end fan, and feel where it blows.",
         1.0,
         &["fan_wrong"],
-    ),
+    )
+    .at(Part::HotEndFan),
     check(
         "sink",
-        "Read the heat sink after half an hour.",
+        "Read the heat sink after half an hour of heat.",
         2.0,
         &["sink_c"],
-    ),
-    cold(check(
+    )
+    .at(Part::HotEndAssembly)
+    .heats(),
+    check(
         "sensor_ohms",
         "Unplugged and cold: measure the sensor’s ohms.",
         4.0,
         &["ohms_wrong", "other_type"],
-    )),
-    cold(check(
+    )
+    .at(Part::TemperatureSensor)
+    .cold(),
+    check(
         "plugs",
         "Unplugged: pull gently at each wire, look into the plugs.",
         3.0,
         &["pin_loose"],
-    )),
+    )
+    .at(Part::ControlBoard)
+    .cold(),
     check(
         "move_head",
-        "Watch the reading while you move the head by hand.",
+        "Watch the reading while the head is moved by hand.",
         4.0,
         &["jumps_when_moved"],
-    ),
-    cold(check(
+    )
+    .at(Part::TemperatureSensor)
+    .by(PrinterDoes::Watch),
+    check(
         "tug_sensor",
-        "Cold: tug the sensor lightly.",
+        "Unplugged and cold: tug the sensor lightly.",
         2.0,
         &["sensor_moves"],
-    )),
-    cold(check(
+    )
+    .at(Part::TemperatureSensor)
+    .cold(),
+    check(
         "heater_ohms",
         "Unplugged and cold: measure the heater’s ohms.",
         4.0,
         &["watts_off"],
-    )),
+    )
+    .at(Part::HeaterCartridge)
+    .cold(),
     check(
         "ask_limit",
-        "Ask the printer for its limit.",
+        "Ask the printer how high it lets itself be set.",
         1.0,
         &["limit_low"],
-    ),
+    )
+    .at(Part::ControlBoard)
+    .by(PrinterDoes::Limit),
     check(
         "hold",
         "Hold the print temperature for four minutes.",
         4.0,
         &["hold_swings"],
-    ),
+    )
+    .at(Part::HeaterBlock)
+    .heats()
+    .by(PrinterDoes::Hold),
     check(
         "slip_test",
         "Feed slowly, then fast, and measure both.",
         6.0,
         &["slips_fast", "fed_off_alike"],
-    ),
+    )
+    .at(Part::ExtruderDrive)
+    .heats(),
     check(
         "free_air",
-        "Feed into free air and listen.",
+        "Take the filament off the hot end, feed into free air and listen.",
         3.0,
         &["clicks_in_air"],
-    ),
+    )
+    .at(Part::ExtruderMotor),
     check(
         "turn_spool",
         "Turn the spool by hand, follow the filament to the drive.",
         1.0,
         &["spool_stiff"],
-    ),
+    )
+    .at(Part::ExtruderDrive),
     check(
         "feed_100",
-        "Feed 100 mm and listen: hiss, bubbles.",
+        "Feed 100 mm into free air, hot, and listen.",
         2.0,
         &["bubbles"],
-    ),
+    )
+    .at(Part::Nozzle)
+    .heats(),
     check(
         "other_spool",
         "Print the same with another spool.",
         6.0,
         &["other_spool_good"],
-    ),
-    check(
-        "lever",
-        "Press the cutter’s lever: does it come back?",
-        1.0,
-        &["lever_stays"],
-    ),
+    )
+    .heats(),
+    check("lever", "Press the cutter’s lever.", 1.0, &["lever_stays"]).at(Part::FilamentCutter),
     check(
         "read_bore",
-        "Read the bore on the hexagon, compare the profile.",
+        "Read the bore on the nozzle, compare the profile.",
         2.0,
         &["profile_bore_off"],
-    ),
+    )
+    .at(Part::Nozzle),
     check(
         "patch",
         "Print a first-layer patch and measure it.",
         8.0,
         &["patch_off"],
-    ),
-    check("rock_bed", "Rock the bed by hand.", 1.0, &["bed_rocks"]),
+    )
+    .at(Part::BedSurface)
+    .heats(),
+    check(
+        "rock_bed",
+        "Rock the bed by hand, motors off.",
+        1.0,
+        &["bed_rocks"],
+    )
+    .at(Part::BedSurface),
     check(
         "look_hot",
         "Heat it for two minutes and look at the threads.",
         3.0,
         &["leak_hot"],
+    )
+    .at(Part::HeaterBlock)
+    .heats(),
+    check(
+        "push_axes",
+        "Push each axis by hand, motors off.",
+        1.0,
+        &["axis_play"],
     ),
-    check("push_axes", "Push each axis by hand.", 1.0, &["axis_play"]),
-    // Remedies.
+    // Remedies; the rungs of the ladders are among them.
     remedy(
-        "clear_nozzle",
-        "Clear the nozzle: hotter, push, needle, soft pull.",
-        12.0,
+        "push_hot",
+        "Heat 20 °C higher, not above the ceiling, and push by hand.",
+        4.0,
         0.0,
-        &["nozzle_clogged", "nozzle_partly"],
-    ),
-    can_break(remedy(
+        &[("nozzle_clogged", 0.3), ("nozzle_partly", 0.2)],
+    )
+    .at(Part::Nozzle)
+    .heats(),
+    remedy(
+        "needle",
+        "Push a needle up the bore, hot.",
+        3.0,
+        0.0,
+        &[("nozzle_clogged", 0.45), ("nozzle_partly", 0.5)],
+    )
+    .at(Part::Nozzle)
+    .heats(),
+    remedy(
+        "soft_pull",
+        "Heat, cool to the filament’s pull temperature, and pull it out.",
+        10.0,
+        0.0,
+        &[("nozzle_clogged", 0.5), ("nozzle_partly", 0.6)],
+    )
+    .at(Part::Nozzle)
+    .heats(),
+    remedy(
+        "creep_plug",
+        "Hot-end fan off, attended, hot until the plug softens, pull; then fan on again.",
+        10.0,
+        0.0,
+        &[
+            ("nozzle_clogged", 0.1),
+            ("creep_fan", 0.1),
+            ("creep_break", 0.1),
+        ],
+    )
+    .at(Part::HeatBreak)
+    .heats(),
+    remedy(
+        "clean_path",
+        "Take the nozzle off hot, clean the path and the tube.",
+        20.0,
+        0.0,
+        &[("nozzle_clogged", 0.7), ("nozzle_partly", 0.5)],
+    )
+    .at(Part::Nozzle)
+    .heats()
+    .can_break()
+    .settles(&[Parameter::OffsetZ]),
+    remedy(
         "nozzle",
         "Fit a new nozzle.",
         15.0,
         8.0,
-        &["nozzle_worn", "nozzle_partly", "nozzle_clogged"],
-    )),
+        &[
+            ("nozzle_worn", 0.95),
+            ("nozzle_partly", 0.95),
+            ("nozzle_clogged", 0.9),
+        ],
+    )
+    .at(Part::Nozzle)
+    .heats()
+    .can_break()
+    .fits(&[Replacement::NozzleSame])
+    .came_back_shows("new_nozzle_for_a_while"),
+    remedy(
+        "strip",
+        "Strip the hot end and clean every piece.",
+        40.0,
+        10.0,
+        &[
+            ("nozzle_clogged", 0.95),
+            ("nozzle_partly", 0.9),
+            ("liner_burnt", 0.5),
+            ("tube_gap", 0.6),
+        ],
+    )
+    .at(Part::HotEndAssembly)
+    .can_break()
+    .settles(&[Parameter::OffsetZ]),
     remedy(
         "seat_tube",
         "Seat the tube to the bottom, the nozzle against it.",
         20.0,
         2.0,
-        &["tube_gap"],
-    ),
-    remedy("coupler", "Fit a new coupler.", 15.0, 3.0, &["coupler"]),
-    can_break(remedy(
+        &[("tube_gap", 0.9)],
+    )
+    .at(Part::Tube)
+    .settles(&[Parameter::OffsetZ]),
+    remedy(
+        "coupler",
+        "Fit a new coupler.",
+        15.0,
+        3.0,
+        &[("coupler", 0.95)],
+    )
+    .at(Part::HotEndCoupler)
+    .fits(&[Replacement::HotEndCoupler, Replacement::ExtruderCoupler]),
+    remedy(
         "liner",
         "Trim or replace the liner; look at the ceiling.",
         20.0,
         6.0,
-        &["liner_burnt"],
-    )),
+        &[("liner_burnt", 0.9)],
+    )
+    .at(Part::Tube)
+    .can_break()
+    .fits(&[Replacement::Tube])
+    .settles(&[Parameter::Ceiling]),
     remedy(
         "free_fan",
-        "Free, turn or replace the hot-end fan.",
+        "Take the plug out hot, fan off and attended; then free, turn or replace the fan.",
         10.0,
         4.0,
-        &["creep_fan"],
-    ),
-    can_break(remedy(
+        &[("creep_fan", 0.9)],
+    )
+    .at(Part::HotEndFan)
+    .fits(&[Replacement::HotEndFan]),
+    remedy(
         "heat_break",
         "New paste, or a new heat break.",
         30.0,
         12.0,
-        &["creep_break"],
-    )),
+        &[("creep_break", 0.85)],
+    )
+    .at(Part::HeatBreak)
+    .can_break()
+    .fits(&[Replacement::HeatBreakSame]),
     remedy(
         "seat_plug",
-        "Seat the plug, push the pin home.",
+        "Unplugged: seat the plug, push the pin home.",
         5.0,
         0.0,
-        &["plug_loose"],
-    ),
-    can_break(remedy(
+        &[("plug_loose", 0.9)],
+    )
+    .at(Part::ControlBoard)
+    .cold(),
+    remedy(
         "sensor",
         "Fit a new sensor.",
         20.0,
         8.0,
-        &["sensor_open", "wire_breaking"],
-    )),
+        &[("sensor_open", 0.95), ("wire_breaking", 0.9)],
+    )
+    .at(Part::TemperatureSensor)
+    .cold()
+    .can_break()
+    .fits(&[Replacement::SensorSameType]),
     remedy(
         "seat_sensor",
         "Seat the sensor, its screw light.",
         5.0,
         1.0,
-        &["sensor_loose"],
-    ),
+        &[("sensor_loose", 0.9)],
+    )
+    .at(Part::TemperatureSensor)
+    .cold()
+    .settles(&[Parameter::HeaterLoop]),
     remedy(
         "set_type",
         "Set the right sensor type.",
         2.0,
         0.0,
-        &["sensor_type"],
-    ),
-    can_break(remedy(
+        &[("sensor_type", 0.95)],
+    )
+    .at(Part::ControlBoard)
+    .settles(&[
+        Parameter::SensorType,
+        Parameter::HeaterLoop,
+        Parameter::PrintTemp,
+    ]),
+    remedy(
         "heater",
         "Seat its clamp, or fit the right heater.",
         20.0,
         8.0,
-        &["heater_weak"],
-    )),
+        &[("heater_weak", 0.9)],
+    )
+    .at(Part::HeaterCartridge)
+    .cold()
+    .can_break()
+    .fits(&[Replacement::HeaterCartridge]),
     remedy(
         "raise_limit",
         "Set the ceiling that the parts allow.",
         5.0,
         0.0,
-        &["ceiling_low"],
-    ),
+        &[("ceiling_low", 0.95)],
+    )
+    .at(Part::ControlBoard)
+    .settles(&[Parameter::Ceiling]),
     remedy(
         "tune_loop",
         "Tune the heater loop.",
         12.0,
         0.0,
-        &["loop_untuned"],
-    ),
+        &[("loop_untuned", 0.95)],
+    )
+    .at(Part::HeaterBlock)
+    .heats()
+    .settles(&[Parameter::HeaterLoop]),
     remedy(
         "drive",
         "Clean the drive, set its tension; new gear if worn.",
         10.0,
         3.0,
-        &["drive_slips"],
-    ),
+        &[("drive_slips", 0.85)],
+    )
+    .at(Part::ExtruderDrive)
+    .settles(&[Parameter::Drive]),
     remedy(
         "set_steps",
         "Set the steps by the drive station.",
         8.0,
         0.0,
-        &["steps_wrong"],
-    ),
+        &[("steps_wrong", 0.95)],
+    )
+    .at(Part::ExtruderDrive)
+    .heats()
+    .settles(&[Parameter::Drive]),
     remedy(
         "set_current",
         "Seat the motor’s plug, current as its maker says.",
         8.0,
         0.0,
-        &["motor_current"],
-    ),
+        &[("motor_current", 0.85)],
+    )
+    .at(Part::ExtruderMotor),
     remedy(
         "free_spool",
         "Free the spool and its guide.",
         2.0,
         0.0,
-        &["spool"],
-    ),
-    remedy("dry", "Dry the filament.", 3.0, 5.0, &["wet"]),
+        &[("spool", 0.95)],
+    )
+    .at(Part::ExtruderDrive),
+    remedy("dry", "Dry the filament.", 3.0, 5.0, &[("wet", 0.9)]),
     remedy(
         "cutter",
         "Free the cutter after its sheet.",
         10.0,
         2.0,
-        &["cutter"],
-    ),
+        &[("cutter", 0.9)],
+    )
+    .at(Part::FilamentCutter),
     remedy(
         "set_profile",
         "Set the profile of this bore.",
         5.0,
         0.0,
-        &["profile"],
-    ),
-    remedy("set_z", "Set Z by measured patches.", 8.0, 0.0, &["z_off"]),
+        &[("profile", 0.95)],
+    )
+    .at(Part::Nozzle)
+    .settles(&[Parameter::Profile]),
+    remedy(
+        "set_z",
+        "Set Z by measured patches.",
+        8.0,
+        0.0,
+        &[("z_off", 0.95), ("part_lost", 0.2)],
+    )
+    .at(Part::BedSurface)
+    .heats()
+    .settles(&[Parameter::OffsetZ]),
+    remedy(
+        "bed_nuts",
+        "Set the eccentric nuts until the bed neither rocks nor binds.",
+        5.0,
+        0.0,
+        &[("bed_loose", 0.5)],
+    )
+    .at(Part::BedSurface),
     remedy(
         "bed",
-        "Set the nuts, tram the bed.",
-        12.0,
+        "Set the screws, tram the bed.",
+        8.0,
         0.0,
-        &["bed_loose"],
-    ),
+        &[("bed_loose", 0.6), ("part_lost", 0.1)],
+    )
+    .at(Part::BedSurface)
+    .settles(&[Parameter::Tram, Parameter::OffsetZ]),
+    remedy(
+        "bed_wheels",
+        "Fit new wheels under the bed.",
+        30.0,
+        8.0,
+        &[("bed_loose", 0.9)],
+    )
+    .at(Part::BedSurface)
+    .settles(&[Parameter::Tram, Parameter::OffsetZ]),
     remedy(
         "tighten_hot",
         "Tighten the nozzle hot, holding the block.",
         10.0,
         2.0,
-        &["leak"],
-    ),
-    can_break(remedy(
-        "blob",
-        "Soften and take the blob off, by its sheet.",
+        &[("leak", 0.85)],
+    )
+    .at(Part::Nozzle)
+    .heats()
+    .settles(&[Parameter::OffsetZ]),
+    remedy(
+        "blob_soften",
+        "Soften it by the printer’s own heat, pick it off, the wires last.",
         25.0,
-        5.0,
-        &["blob"],
-    )),
+        2.0,
+        &[("blob", 0.7)],
+    )
+    .at(Part::HotEndAssembly)
+    .heats()
+    .settles(&[Parameter::OffsetZ]),
+    remedy(
+        "blob_air",
+        "Unplugged: soften it with hot air from a distance, pick it off, the wires last.",
+        35.0,
+        2.0,
+        &[("blob", 0.6)],
+    )
+    .at(Part::HotEndAssembly)
+    .cold()
+    .can_break()
+    .settles(&[Parameter::OffsetZ]),
+    remedy(
+        "blob_assembly",
+        "Fit a complete hot end.",
+        40.0,
+        30.0,
+        &[("blob", 0.98)],
+    )
+    .at(Part::HotEndAssembly)
+    .can_break()
+    .fits(&[Replacement::HotEndSame]),
     remedy(
         "axis",
         "Tension the belt, set the eccentric nuts.",
         8.0,
         0.0,
-        &["axis"],
+        &[("axis", 0.85)],
     ),
     remedy(
         "hold_part",
         "Clean the plate, set the first layer, add a brim.",
         6.0,
         0.0,
-        &["part_lost"],
-    ),
+        &[("part_lost", 0.8)],
+    )
+    .at(Part::BedSurface),
     remedy(
         "set_temperature",
         "Find the temperature by a tower.",
         10.0,
         2.0,
-        &["temperature"],
-    ),
+        &[("temperature", 0.9), ("part_lost", 0.1)],
+    )
+    .heats()
+    .settles(&[Parameter::PrintTemp]),
 ];

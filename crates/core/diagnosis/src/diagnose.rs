@@ -4,11 +4,12 @@ use serde::Serialize;
 use utoipa::ToSchema;
 use wattotherm_printer::Replacement;
 
-use crate::beliefs::believed;
+use crate::beliefs::Beliefs;
+use crate::engine::Engine;
 use crate::evidence::{Facts, UnknownEvidence};
 use crate::model::{ActionKind, Model};
-use crate::next::{Reason, propose};
-use crate::pairs::two_at_once;
+use crate::next::Reason;
+use crate::weighing::Weighed;
 
 /// A cause and how likely it is.
 #[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
@@ -17,6 +18,12 @@ pub struct Believed {
     pub id: &'static str,
     /// How likely it is, 0 to 1.
     pub p: f64,
+    /// How likely it was before anything was seen, 0 to 1.
+    pub before: f64,
+    /// What speaks for it, the strongest first.
+    pub speaks: Vec<Weighed>,
+    /// What speaks against it, the strongest first.
+    pub against: Vec<Weighed>,
 }
 
 /// Why an action is proposed.
@@ -71,17 +78,27 @@ pub struct Diagnosis {
     pub next: Option<NextAction>,
     /// Expected minutes to the end [min].
     pub expected_minutes: f64,
+    /// Expected money to the end, as a number in the shop's money; none where no price is known.
+    pub expected_cost: Option<f64>,
     /// Two at once, where no single cause explains what was seen.
     pub two_at_once: Option<TwoAtOnce>,
+    /// The cause that is proven, by id: likely enough, and an answer or a remedy says so.
+    pub proven: Option<&'static str>,
+    /// No cause is proven, and nothing is left that is worth doing.
+    pub nothing_found: bool,
+    /// What was seen and the likeliest cause doesn't explain, or what it should show and doesn't, by id.
+    pub unexplained: Vec<&'static str>,
 }
 
 /// What is wrong with it, and what to do next.
 /// # Errors
 /// [`UnknownEvidence`] for evidence that can't be read.
 pub fn diagnose(model: &Model<'_>, facts: &Facts) -> Result<Diagnosis, UnknownEvidence> {
-    let (answers, parts) = facts.read(model)?;
-    let (beliefs, _) = believed(model, &parts, &answers);
-    let proposal = propose(model, &beliefs, &answers);
+    let case = facts.read(model)?;
+    let engine = Engine::new(model);
+    let before = engine.before(&case);
+    let (beliefs, _) = engine.believed(&case);
+    let proposal = engine.propose(&beliefs, &case);
     let mut order: Vec<usize> = (0..model.causes.len()).collect();
     order.sort_by(|a, b| beliefs.0[*b].total_cmp(&beliefs.0[*a]).then(a.cmp(b)));
     let next = proposal.action.map(|i| {
@@ -97,7 +114,7 @@ pub fn diagnose(model: &Model<'_>, facts: &Facts) -> Result<Diagnosis, UnknownEv
                 Reason::Hazard => WhyNext::Hazard,
                 Reason::Saves(minutes) => WhyNext::Saves {
                     minutes,
-                    between: tells_apart(model, action.kind, &beliefs.0),
+                    between: tells_apart(&engine, i, &beliefs),
                 },
                 Reason::Spares => WhyNext::Spares,
                 Reason::Proves => WhyNext::Proves,
@@ -105,51 +122,62 @@ pub fn diagnose(model: &Model<'_>, facts: &Facts) -> Result<Diagnosis, UnknownEv
             },
         }
     });
-    let pair = two_at_once(model, &parts, &answers);
+    let pair = engine.two_at_once(&case);
+    let priced = !facts.prices.is_empty() || facts.per_hour.is_some();
+    let expected_cost = priced.then(|| {
+        let money = |a: usize| facts.money(&model.actions[a]);
+        let own = proposal
+            .action
+            .filter(|a| !model.actions[*a].answers().is_empty());
+        own.map_or(0.0, money) + engine.expected(&beliefs, &case, money, 0.0)
+    });
+    let proven = engine.proven(&beliefs, &case);
     Ok(Diagnosis {
         causes: order
             .iter()
-            .map(|c| Believed {
-                id: model.causes[*c].id,
-                p: beliefs.0[*c],
+            .map(|c| {
+                let (speaks, against) = engine.weighed(*c, &case);
+                Believed {
+                    id: model.causes[*c].id,
+                    p: beliefs.0[*c],
+                    before: before.0[*c],
+                    speaks,
+                    against,
+                }
             })
             .collect(),
         next,
         expected_minutes: proposal.expected_min,
+        expected_cost,
         two_at_once: pair.map(|p| TwoAtOnce {
             ids: p.causes.map(|c| model.causes[c].id),
             p: p.p,
         }),
+        proven: proven.map(|c| model.causes[c].id),
+        nothing_found: proven.is_none() && proposal.action.is_none(),
+        unexplained: engine.unexplained(&beliefs, &case),
     })
 }
 
 /// The likeliest pair of causes that a check tells apart: the product of their chances and of how differently it answers.
-fn tells_apart(model: &Model<'_>, kind: ActionKind, beliefs: &[f64]) -> [&'static str; 2] {
-    let ids: &[&str] = match kind {
-        ActionKind::Check(ids) => ids,
-        ActionKind::Remedy(_) => &[],
-    };
-    let seen: Vec<usize> = ids.iter().filter_map(|id| model.observation(id)).collect();
+fn tells_apart(engine: &Engine<'_>, action: usize, beliefs: &Beliefs) -> [&'static str; 2] {
+    let p = &beliefs.0;
     let mut best = ([0, 0], -1.0);
-    for a in 0..beliefs.len() {
-        for b in a + 1..beliefs.len() {
-            let apart: f64 = seen
+    for a in 0..p.len() {
+        for b in a + 1..p.len() {
+            let apart = engine.answers[action]
                 .iter()
-                .map(|o| (model.p_yes(a, *o) - model.p_yes(b, *o)).abs())
+                .map(|o| (engine.p_yes(a, *o) - engine.p_yes(b, *o)).abs())
                 .fold(0.0, f64::max);
-            let worth = beliefs[a] * beliefs[b] * apart;
+            let worth = p[a] * p[b] * apart;
             if worth > best.1 {
                 best = ([a, b], worth);
             }
         }
     }
     let [a, b] = best.0;
-    let (a, b) = if beliefs[a] >= beliefs[b] {
-        (a, b)
-    } else {
-        (b, a)
-    };
-    [model.causes[a].id, model.causes[b].id]
+    let (a, b) = if p[a] >= p[b] { (a, b) } else { (b, a) };
+    [engine.model.causes[a].id, engine.model.causes[b].id]
 }
 
 /// Names of everything that the engine knows.

@@ -1,16 +1,19 @@
-//! What was seen and what was replaced.
+//! What was seen, replaced and tried, as it is told.
+
+use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_printer::{Part, Replacement};
 
+use crate::case::{Case, Outcome};
 use crate::model::Model;
 
-/// Yes, no, or a number in the unit that the question names.
+/// Yes, no, that nobody can tell, or a number in the unit that the question names.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(untagged)]
 pub enum Answer {
-    /// `yes` or `no`.
+    /// `yes`, `no`, or `unsure`.
     Word(String),
     /// A number.
     Number(f64),
@@ -26,6 +29,16 @@ pub struct Evidence {
     pub answer: Answer,
 }
 
+/// A remedy that was tried.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Tried {
+    /// Which action, by id.
+    pub action: String,
+    /// What it did.
+    pub outcome: Outcome,
+}
+
 /// What is known of the case.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(default, deny_unknown_fields)]
@@ -34,6 +47,18 @@ pub struct Facts {
     pub replaced: Vec<String>,
     /// What was seen; of two answers to one question the later counts.
     pub evidence: Vec<Evidence>,
+    /// Remedies that were tried; of two tries the later counts.
+    pub tried: Vec<Tried>,
+    /// Checks and remedies that were passed over, by the ids of actions.
+    pub passed_over: Vec<String>,
+    /// Parts that are older than the shop lets them become.
+    pub aged: Vec<Part>,
+    /// This shop's own cases: number of cases by the cause that was proven.
+    pub learned: BTreeMap<String, f64>,
+    /// What parts cost, in the shop's money, as numbers by the ids of replacements.
+    pub prices: BTreeMap<String, f64>,
+    /// What an hour of hands costs, as a number in the shop's money; none where nobody said.
+    pub per_hour: Option<f64>,
 }
 
 /// Evidence that can't be read.
@@ -48,69 +73,114 @@ pub struct UnknownEvidence {
 /// Most things that are taken at once.
 const MOST: usize = 500;
 
-impl Facts {
-    /// Answers by place of the observation, and the parts that were replaced.
-    /// # Errors
-    /// [`UnknownEvidence`] for an id that isn't in the model, an answer that is neither yes, no nor a number, or a
-    /// number where none is asked.
-    pub fn read(
+fn short(text: &str) -> String {
+    text.chars().take(40).collect()
+}
+
+fn unknown(field: String, what: &str, id: &str) -> UnknownEvidence {
+    UnknownEvidence {
+        field,
+        message: format!("There is no {what} “{}”. The list has them all.", short(id)),
+    }
+}
+
+impl Evidence {
+    /// The answer: yes or no; none where nobody could tell. `field` names it in a complaint.
+    fn read(
         &self,
         model: &Model<'_>,
-    ) -> Result<(Vec<Option<bool>>, Vec<Part>), UnknownEvidence> {
-        let wrong = |field: String, message: String| UnknownEvidence { field, message };
-        let short = |text: &str| text.chars().take(40).collect::<String>();
-        if self.evidence.len() > MOST || self.replaced.len() > MOST {
-            return Err(wrong(
-                "evidence".into(),
-                format!("{MOST} entries are enough."),
-            ));
+        at: usize,
+        field: &str,
+    ) -> Result<Option<bool>, UnknownEvidence> {
+        let asked = &model.observations[at];
+        let wrong = |message: String| UnknownEvidence {
+            field: format!("{field}.answer"),
+            message,
+        };
+        match &self.answer {
+            Answer::Word(w) => match w.as_str() {
+                "yes" => Ok(Some(true)),
+                "no" => Ok(Some(false)),
+                "unsure" => Ok(None),
+                _ => Err(wrong(format!(
+                    "“{}” is neither yes, no nor unsure.",
+                    short(w)
+                ))),
+            },
+            Answer::Number(n) => match asked.yes_beyond {
+                Some(most) if n.is_finite() => Ok(Some(*n > most)),
+                _ => Err(wrong("Answer this one with yes or no.".into())),
+            },
         }
-        let mut parts = Vec::new();
+    }
+}
+
+impl Facts {
+    /// The case by places in the model.
+    /// # Errors
+    /// [`UnknownEvidence`] for an id that isn't in the model, an answer that is neither yes, no, unsure nor a number, a
+    /// number where none is asked, or more entries than anybody needs.
+    pub fn read(&self, model: &Model<'_>) -> Result<Case, UnknownEvidence> {
+        let lists = [
+            ("evidence", self.evidence.len()),
+            ("replaced", self.replaced.len()),
+            ("tried", self.tried.len()),
+            ("passed_over", self.passed_over.len()),
+            ("aged", self.aged.len()),
+        ];
+        if let Some((name, _)) = lists.iter().find(|(_, n)| *n > MOST) {
+            return Err(UnknownEvidence {
+                field: (*name).into(),
+                message: format!("{MOST} entries are enough."),
+            });
+        }
+        let mut case = Case::new(model);
         for (i, id) in self.replaced.iter().enumerate() {
-            let known = Replacement::from_id(id).ok_or_else(|| {
-                wrong(
-                    format!("replaced.{i}"),
-                    format!(
-                        "There is no replacement “{}”. The list has them all.",
-                        short(id)
-                    ),
-                )
-            })?;
-            parts.push(known.part());
+            let known = Replacement::from_id(id)
+                .ok_or_else(|| unknown(format!("replaced.{i}"), "replacement", id))?;
+            case.replaced.push(known.part());
         }
-        let mut answers = vec![None; model.observations.len()];
-        for (i, e) in self.evidence.iter().enumerate() {
-            let at = model.observation(&e.observation).ok_or_else(|| {
-                wrong(
-                    format!("evidence.{i}.observation"),
-                    format!(
-                        "There is no observation “{}”. The list has them all.",
-                        short(&e.observation)
-                    ),
-                )
-            })?;
-            let asked = &model.observations[at];
-            let answer = match &e.answer {
-                Answer::Word(w) if w == "yes" => true,
-                Answer::Word(w) if w == "no" => false,
-                Answer::Number(n) if n.is_finite() && asked.yes_beyond.is_some() => {
-                    asked.yes_beyond.is_some_and(|most| *n > most)
-                }
-                Answer::Number(_) => {
-                    return Err(wrong(
-                        format!("evidence.{i}.answer"),
-                        "Answer this one with yes or no.".into(),
-                    ));
-                }
-                Answer::Word(w) => {
-                    return Err(wrong(
-                        format!("evidence.{i}.answer"),
-                        format!("“{}” is neither yes nor no.", short(w)),
-                    ));
-                }
+        case.aged.clone_from(&self.aged);
+        for (id, n) in &self.learned {
+            let field = format!("learned.{}", short(id));
+            let Some(at) = model.cause(id) else {
+                return Err(unknown(field, "cause", id));
             };
-            answers[at] = Some(answer);
+            if !(n.is_finite() && (0.0..=1e6).contains(n)) {
+                return Err(UnknownEvidence {
+                    field,
+                    message: "Give a number of cases from 0.".into(),
+                });
+            }
+            case.learned[at] = *n;
         }
-        Ok((answers, parts))
+        for (i, e) in self.evidence.iter().enumerate() {
+            let field = format!("evidence.{i}");
+            let Some(at) = model.observation(&e.observation) else {
+                return Err(unknown(
+                    format!("{field}.observation"),
+                    "observation",
+                    &e.observation,
+                ));
+            };
+            case.answers[at] = e.read(model, at, &field)?;
+            case.unsure[at] = case.answers[at].is_none();
+        }
+        let action =
+            |field: String, id: &str| model.action(id).ok_or_else(|| unknown(field, "action", id));
+        for (i, t) in self.tried.iter().enumerate() {
+            case.tried[action(format!("tried.{i}"), &t.action)?] = Some(t.outcome);
+        }
+        for (i, id) in self.passed_over.iter().enumerate() {
+            case.passed_over[action(format!("passed_over.{i}"), id)?] = true;
+        }
+        Ok(case)
+    }
+
+    /// What an action costs, in the shop's money; a part without a price costs nothing here.
+    pub(crate) fn money(&self, action: &crate::model::Action) -> f64 {
+        let part = action.fits.first().and_then(|r| self.prices.get(r.id()));
+        let hands = action.minutes / 60.0 * self.per_hour.unwrap_or(0.0);
+        part.copied().unwrap_or(0.0) + hands
     }
 }

@@ -7,22 +7,31 @@
 
 mod actions;
 mod beliefs;
+mod case;
 mod causes;
+mod course;
 mod diagnose;
+mod engine;
 mod evidence;
+mod ladders;
 mod model;
 mod next;
 mod observations;
 mod pairs;
+mod weighing;
 
 pub use actions::ACTIONS;
-pub use beliefs::{Beliefs, believed};
+pub use beliefs::{Beliefs, JUDGED_CASES, learned};
+pub use case::{Case, Outcome};
 pub use causes::CAUSES;
 pub use diagnose::{
     Believed, Diagnosis, Known, NextAction, TwoAtOnce, WhyNext, diagnose, everything_known,
 };
-pub use evidence::{Answer, Evidence, Facts, UnknownEvidence};
-pub use model::{Action, ActionKind, Cause, Model, Observation, SHIPPED};
-pub use next::{Proposal, Reason, expected_minutes, propose};
+pub use engine::Engine;
+pub use evidence::{Answer, Evidence, Facts, Tried, UnknownEvidence};
+pub use ladders::LADDERS;
+pub use model::{Action, ActionKind, Cause, Ladder, Model, Observation, PrinterDoes, SHIPPED};
+pub use next::{Proposal, Reason};
 pub use observations::OBSERVATIONS;
-pub use pairs::{Pair, two_at_once};
+pub use pairs::Pair;
+pub use weighing::Weighed;

@@ -1,6 +1,6 @@
 //! The model: what can be wrong, what can be seen, what can be done.
 
-use wattotherm_printer::Part;
+use wattotherm_printer::{Parameter, Part, Replacement};
 
 /// Something that can be wrong.
 #[derive(Clone, Copy, Debug)]
@@ -35,12 +35,25 @@ pub struct Observation {
 }
 
 /// What an action is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub enum ActionKind {
     /// Answers observations.
     Check(&'static [&'static str]),
-    /// Mends causes.
-    Remedy(&'static [&'static str]),
+    /// Mends causes: by id, the chance that it does, 0 to 1, above 0. Judgement, no published source.
+    Remedy(&'static [(&'static str, f64)]),
+}
+
+/// What the printer itself can do of an action, where it is connected.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum PrinterDoes {
+    /// Holds a temperature and logs it.
+    Hold,
+    /// Warms a little and logs while the head is moved by hand.
+    Watch,
+    /// Says how high it lets itself be set.
+    Limit,
+    /// Says what the nozzle reads, cold.
+    Reading,
 }
 
 /// Something that can be done.
@@ -56,8 +69,20 @@ pub struct Action {
     pub also_min: f64,
     /// Whether it is done cold and unplugged, so that it may go before everything that heats.
     pub cold: bool,
+    /// Whether the printer has to heat for it.
+    pub heats: bool,
     /// Whether it can break a part.
     pub can_break: bool,
+    /// Where on the machine it is done.
+    pub at: Option<Part>,
+    /// What the printer does of it, where it is connected.
+    pub printer: Option<PrinterDoes>,
+    /// Parts that it fits, the usual one first.
+    pub fits: &'static [Replacement],
+    /// Values of the printer that are found anew by it, or after it.
+    pub settles: &'static [Parameter],
+    /// What is known once the fault came back after it: by id of the observation.
+    pub came_back_shows: Option<&'static str>,
     /// A check or a remedy.
     pub kind: ActionKind,
 }
@@ -68,6 +93,39 @@ impl Action {
     pub const fn cost_min(&self) -> f64 {
         self.minutes + self.also_min
     }
+
+    /// What it answers; nothing for a remedy.
+    #[must_use]
+    pub const fn answers(&self) -> &'static [&'static str] {
+        match self.kind {
+            ActionKind::Check(ids) => ids,
+            ActionKind::Remedy(_) => &[],
+        }
+    }
+
+    /// What it mends; nothing for a check.
+    #[must_use]
+    pub const fn mends(&self) -> &'static [(&'static str, f64)] {
+        match self.kind {
+            ActionKind::Check(_) => &[],
+            ActionKind::Remedy(causes) => causes,
+        }
+    }
+}
+
+/// Rungs from mild to invasive; each is an action of the same engine.
+#[derive(Clone, Copy, Debug)]
+pub struct Ladder {
+    /// Name for programs.
+    pub id: &'static str,
+    /// What it is climbed for.
+    pub title: &'static str,
+    /// Actions by id, the mildest first.
+    pub rungs: &'static [&'static str],
+    /// What tells after each rung whether it helped.
+    pub test: &'static str,
+    /// What to beware of.
+    pub caution: &'static str,
 }
 
 /// Everything that is known of faults.
@@ -79,6 +137,10 @@ pub struct Model<'a> {
     pub observations: &'a [Observation],
     /// What can be done.
     pub actions: &'a [Action],
+    /// Orders that are kept.
+    pub ladders: &'a [Ladder],
+    /// Observations whose yes forbids to heat by the printer, by id.
+    pub no_heat_when: &'a [&'a str],
     /// What it costs to write to somebody when nothing helped [min].
     pub give_up_min: f64,
 }
@@ -103,6 +165,12 @@ impl Model<'_> {
     pub fn cause(&self, id: &str) -> Option<usize> {
         self.causes.iter().position(|c| c.id == id)
     }
+
+    /// Place of an action.
+    #[must_use]
+    pub fn action(&self, id: &str) -> Option<usize> {
+        self.actions.iter().position(|a| a.id == id)
+    }
 }
 
 /// The model that ships. Judgement, no published source.
@@ -110,5 +178,7 @@ pub const SHIPPED: Model<'static> = Model {
     causes: crate::CAUSES,
     observations: crate::OBSERVATIONS,
     actions: crate::ACTIONS,
+    ladders: crate::LADDERS,
+    no_heat_when: &["reads_end"],
     give_up_min: 60.0,
 };

@@ -1,7 +1,8 @@
 //! What to do next: the action after which the least is to be expected.
 
 use crate::beliefs::Beliefs;
-use crate::model::{Action, ActionKind, Model};
+use crate::case::{Case, Outcome};
+use crate::engine::Engine;
 
 /// Why an action is proposed.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -33,7 +34,13 @@ pub struct Proposal {
 
 /// From this chance on, 0 to 1, a hazard is looked at before anything else. Judgement, no published source.
 pub const HAZARD_FROM: f64 = 0.1;
-/// An answer proves a cause that gives it at least this often … Judgement, no published source.
+/// Beyond this chance, 0 to 1, that it is none of the causes, nothing more is looked for. Judgement, no published source.
+pub const NONE_FROM: f64 = 0.7;
+/// No part is spent, or risked, on less than this chance that it helps, 0 to 1. Judgement, no published source.
+const SPEND_FROM: f64 = 0.4;
+/// A cause counts as proven from this chance on, 0 to 1 … Judgement, no published source.
+pub const PROVEN_FROM: f64 = 0.85;
+/// … once an answer was seen that it gives at least this often …
 const PROOF_YES: f64 = 0.85;
 /// … and that is seen at most this often without it.
 const PROOF_BASE: f64 = 0.06;
@@ -45,121 +52,6 @@ const TELLS_OF_DANGER: f64 = 0.2;
 const SETTLED: f64 = 0.9;
 /// Two actions whose expected minutes differ by less are alike: the milder one is taken [min].
 const ALIKE_MIN: f64 = 0.25;
-
-fn mends(model: &Model<'_>, action: &Action, beliefs: &Beliefs) -> f64 {
-    match action.kind {
-        ActionKind::Remedy(ids) => ids
-            .iter()
-            .filter_map(|id| model.cause(id))
-            .map(|c| beliefs.0[c])
-            .sum(),
-        ActionKind::Check(_) => 0.0,
-    }
-}
-
-/// Remedies that may help, the one with the greatest probability over cost first.
-fn remedies(model: &Model<'_>, beliefs: &Beliefs) -> Vec<(usize, f64)> {
-    let mut all: Vec<(usize, f64)> = model
-        .actions
-        .iter()
-        .enumerate()
-        .map(|(i, a)| (i, mends(model, a, beliefs)))
-        .filter(|(_, p)| *p > 1e-9)
-        .collect();
-    let ratio = |(i, p): &(usize, f64)| p / model.actions[*i].cost_min();
-    all.sort_by(|a, b| ratio(b).total_cmp(&ratio(a)).then(a.0.cmp(&b.0)));
-    all
-}
-
-/// Expected minutes of mending one remedy after another by probability over cost, and of giving up after the last.
-///
-/// Formula: Σ cost(i) · P(not mended before i) + give-up · P(never mended). For single causes and remedies that share
-/// none the order is optimal. Source: Heckerman, Breese, Rommelse 1995.
-#[must_use]
-pub fn expected_minutes(model: &Model<'_>, beliefs: &Beliefs) -> f64 {
-    let mut mended = vec![false; model.causes.len()];
-    let mut open = 1.0;
-    let mut cost = 0.0;
-    for (i, _) in remedies(model, beliefs) {
-        let action = &model.actions[i];
-        let ActionKind::Remedy(ids) = action.kind else {
-            continue;
-        };
-        let mut helps = 0.0;
-        for c in ids.iter().filter_map(|id| model.cause(id)) {
-            if !mended[c] {
-                mended[c] = true;
-                helps += beliefs.0[c];
-            }
-        }
-        // A remedy that mends nothing more than those before it is not done.
-        if helps <= 1e-9 {
-            continue;
-        }
-        cost += action.cost_min() * open;
-        open -= helps;
-    }
-    cost + open.max(0.0) * model.give_up_min
-}
-
-/// Expected minutes of a check and of what follows it, each of its answers weighed by how likely it is.
-fn with_check(model: &Model<'_>, beliefs: &Beliefs, action: &Action, open: &[usize]) -> f64 {
-    // All answers that it gives at once: two of them are four ways.
-    let mut ways = vec![(beliefs.clone(), 1.0)];
-    for o in open {
-        ways = ways
-            .into_iter()
-            .flat_map(|(b, p)| {
-                [true, false].map(|yes| {
-                    let (next, q) = b.after(model, *o, yes);
-                    (next, p * q)
-                })
-            })
-            .filter(|(_, p)| *p > 1e-12)
-            .collect();
-    }
-    let rest: f64 = ways
-        .iter()
-        .map(|(b, p)| p * expected_minutes(model, b))
-        .sum();
-    action.cost_min() + rest
-}
-
-/// The cheapest check that proves what a remedy mends, for less than a third of its cost, where the remedy spends more
-/// than hands; none once a proof was seen.
-fn proof_of(
-    model: &Model<'_>,
-    beliefs: &Beliefs,
-    answers: &[Option<bool>],
-    remedy: usize,
-) -> Option<usize> {
-    let action = &model.actions[remedy];
-    let ActionKind::Remedy(mends) = action.kind else {
-        return None;
-    };
-    let cause = mends
-        .iter()
-        .filter_map(|id| model.cause(id))
-        .max_by(|a, b| beliefs.0[*a].total_cmp(&beliefs.0[*b]))?;
-    let proves =
-        |o: usize| model.p_yes(cause, o) >= PROOF_YES && model.observations[o].base <= PROOF_BASE;
-    let proven = (0..answers.len()).any(|o| answers[o] == Some(true) && proves(o));
-    if proven || action.also_min <= 0.0 {
-        return None;
-    }
-    let may_prove = |a: &Action| match a.kind {
-        ActionKind::Check(ids) => ids
-            .iter()
-            .filter_map(|id| model.observation(id))
-            .any(|o| answers[o].is_none() && proves(o)),
-        ActionKind::Remedy(_) => false,
-    };
-    let checks = model.actions.iter().enumerate();
-    checks
-        .filter(|(_, a)| a.cost_min() * PROOF_SHARE < action.cost_min() && may_prove(a))
-        .min_by(|(_, a), (_, b)| a.cost_min().total_cmp(&b.cost_min()))
-        .map(|(i, _)| i)
-}
 
 /// A check that is still open, with what it leaves.
 #[derive(Clone, Copy)]
@@ -184,93 +76,186 @@ fn best_of(checks: impl Iterator<Item = OpenCheck> + Clone) -> Option<OpenCheck>
         .min_by(|a, b| a.minutes.total_cmp(&b.minutes))
 }
 
-fn open_checks(
-    model: &Model<'_>,
-    beliefs: &Beliefs,
-    answers: &[Option<bool>],
-    danger: &[usize],
-) -> Vec<OpenCheck> {
-    let checks = model.actions.iter().enumerate().filter_map(|(i, action)| {
-        let ActionKind::Check(ids) = action.kind else {
-            return None;
-        };
-        let open: Vec<usize> = ids
-            .iter()
-            .filter_map(|id| model.observation(id))
-            .filter(|o| answers[*o].is_none())
-            .collect();
-        let tells = |c: &usize| {
-            open.iter().any(|o| {
-                (model.p_yes(*c, *o) - model.observations[*o].base).abs() > TELLS_OF_DANGER
-            })
-        };
-        (!open.is_empty()).then(|| OpenCheck {
-            action: i,
-            minutes: action.minutes,
-            expected_min: with_check(model, beliefs, action, &open),
-            of_danger: action.cold && danger.iter().any(tells),
-        })
-    });
-    checks.collect()
-}
+impl Engine<'_> {
+    /// Expected minutes of a check and of what follows it, each of its answers weighed by how likely it is.
+    fn with_check(&self, beliefs: &Beliefs, case: &Case, action: usize, open: &[usize]) -> f64 {
+        // All answers that it gives at once: two of them are four ways.
+        let mut ways = vec![(beliefs.clone(), 1.0)];
+        for o in open {
+            ways = ways
+                .into_iter()
+                .flat_map(|(b, p)| {
+                    [true, false].map(|yes| {
+                        let (next, q) = self.after(&b, *o, yes);
+                        (next, p * q)
+                    })
+                })
+                .filter(|(_, p)| *p > 1e-12)
+                .collect();
+        }
+        let each = ways.iter();
+        let rest: f64 = each.map(|(b, p)| p * self.expected_minutes(b, case)).sum();
+        self.model.actions[action].cost_min() + rest
+    }
 
-/// The next action: a hazard first; then the check that saves most, where one saves more than it costs; else the remedy
-/// of the greatest probability over cost, its cause proven first where a part would be spent and a proof is cheap.
-/// Nothing that can break a part is proposed while a shorter check is open that tells anything. `answers` are by place of
-/// the observation.
-#[must_use]
-pub fn propose(model: &Model<'_>, beliefs: &Beliefs, answers: &[Option<bool>]) -> Proposal {
-    let now_min = expected_minutes(model, beliefs);
-    let hazards = || (0..model.causes.len()).filter(|c| model.causes[*c].hazard);
-    let in_danger: f64 = hazards().map(|c| beliefs.0[c]).sum();
-    // What is looked at first is what may well be it, not any wire.
-    let danger: Vec<usize> = hazards()
-        .filter(|c| beliefs.0[*c] > HAZARD_FROM * in_danger)
-        .collect();
-    let checks = open_checks(model, beliefs, answers, &danger);
-    let by = |check: OpenCheck, reason| Proposal {
-        action: Some(check.action),
-        reason,
-        expected_min: check.expected_min,
-    };
-    let settled = beliefs.0.iter().any(|p| *p > SETTLED);
-    if in_danger > HAZARD_FROM
-        && !settled
-        && let Some(check) = best_of(checks.iter().copied().filter(|c| c.of_danger))
-    {
-        return by(check, Reason::Hazard);
+    /// Whether it uses up a part, or may break one.
+    fn spends(&self, action: usize) -> bool {
+        let action = &self.model.actions[action];
+        action.can_break || !action.fits.is_empty()
     }
-    if let Some(check) = best_of(checks.iter().copied()).filter(|c| c.expected_min < now_min) {
-        return by(check, Reason::Saves(now_min - check.expected_min));
+
+    fn proves(&self, cause: usize, observation: usize) -> bool {
+        self.p_yes(cause, observation) >= PROOF_YES
+            && self.model.observations[observation].base <= PROOF_BASE
     }
-    let Some((i, _)) = remedies(model, beliefs).first().copied() else {
-        return Proposal {
+
+    /// The cause that is proven: likely enough, and an answer or a remedy says so; none otherwise.
+    #[must_use]
+    pub fn proven(&self, beliefs: &Beliefs, case: &Case) -> Option<usize> {
+        let cause = beliefs.likeliest();
+        let seen = || {
+            (0..case.answers.len()).any(|o| case.answers[o] == Some(true) && self.proves(cause, o))
+        };
+        let mended = |a: usize| self.mends[a].iter().any(|(c, _)| *c == cause);
+        let helped =
+            (0..case.tried.len()).any(|a| case.tried[a] == Some(Outcome::Helped) && mended(a));
+        let last = self.model.causes.len() - 1;
+        (cause != last && (helped || beliefs.0[cause] > PROVEN_FROM && seen())).then_some(cause)
+    }
+
+    /// The cheapest check that proves what a remedy mends, for less than a third of its cost, where the remedy spends
+    /// more than hands; none once a proof was seen.
+    fn proof_of(&self, beliefs: &Beliefs, case: &Case, remedy: usize) -> Option<usize> {
+        let by = |x: &&(usize, f64), y: &&(usize, f64)| beliefs.0[x.0].total_cmp(&beliefs.0[y.0]);
+        let (cause, _) = *self.mends[remedy].iter().max_by(by)?;
+        let action = &self.model.actions[remedy];
+        let proven =
+            (0..case.answers.len()).any(|o| case.answers[o] == Some(true) && self.proves(cause, o));
+        if proven || action.also_min <= 0.0 {
+            return None;
+        }
+        let may_prove = |i: usize| {
+            let mut asked = self.answers[i].iter();
+            self.can_do(i, case) && asked.any(|o| case.open(*o) && self.proves(cause, *o))
+        };
+        let cost = |i: usize| self.model.actions[i].cost_min();
+        (0..self.answers.len())
+            .filter(|i| cost(*i) * PROOF_SHARE < action.cost_min() && may_prove(*i))
+            .min_by(|a, b| cost(*a).total_cmp(&cost(*b)))
+    }
+
+    fn open_checks(&self, beliefs: &Beliefs, case: &Case, danger: &[usize]) -> Vec<OpenCheck> {
+        let checks = self
+            .model
+            .actions
+            .iter()
+            .enumerate()
+            .filter_map(|(i, action)| {
+                let open: Vec<usize> = self.answers[i]
+                    .iter()
+                    .copied()
+                    .filter(|o| case.open(*o))
+                    .collect();
+                if open.is_empty() || !self.can_do(i, case) {
+                    return None;
+                }
+                let tells = |c: &usize| {
+                    let told = |o: &usize| self.p_yes(*c, *o) - self.model.observations[*o].base;
+                    open.iter().any(|o| told(o).abs() > TELLS_OF_DANGER)
+                };
+                Some(OpenCheck {
+                    action: i,
+                    minutes: action.minutes,
+                    expected_min: self.with_check(beliefs, case, i, &open),
+                    of_danger: action.cold && danger.iter().any(tells),
+                })
+            });
+        checks.collect()
+    }
+
+    /// The next action: a hazard first; then the check that saves most, where one saves more than it costs; else the
+    /// remedy of the greatest probability over cost, its cause proven first where a part would be spent and a proof is
+    /// cheap, a milder rung of its ladder before it. Nothing that can break a part is proposed while a shorter check is
+    /// open that tells anything, and nothing at all once a remedy helped or all causes are ruled out.
+    #[must_use]
+    pub fn propose(&self, beliefs: &Beliefs, case: &Case) -> Proposal {
+        let now_min = self.expected_minutes(beliefs, case);
+        let nothing = Proposal {
             action: None,
             reason: Reason::NothingLeft,
-            expected_min: now_min,
+            expected_min: 0.0,
         };
-    };
-    let remedy = &model.actions[i];
-    if remedy.can_break {
-        // What it leaves, without its own minutes: whether it tells anything at all.
-        let tells = |c: &OpenCheck| {
-            now_min - (c.expected_min - model.actions[c.action].cost_min()) > ALIKE_MIN
-        };
-        let shorter = checks
-            .iter()
-            .filter(|c| c.minutes < remedy.minutes && tells(c));
-        if let Some(check) = shorter.min_by(|a, b| a.minutes.total_cmp(&b.minutes)) {
-            return by(*check, Reason::Spares);
+        if case.tried.contains(&Some(Outcome::Helped)) {
+            return nothing;
         }
-    }
-    if let Some(i) = proof_of(model, beliefs, answers, i)
-        && let Some(check) = checks.iter().find(|c| c.action == i)
-    {
-        return by(*check, Reason::Proves);
-    }
-    Proposal {
-        action: Some(i),
-        reason: Reason::Mends,
-        expected_min: now_min,
+        let none = beliefs.0.last().copied().unwrap_or(0.0);
+        if none > NONE_FROM {
+            return Proposal {
+                expected_min: self.model.give_up_min * none,
+                ..nothing
+            };
+        }
+        let causes = self.model.causes;
+        let hazards = || (0..causes.len()).filter(|c| causes[*c].hazard);
+        let in_danger: f64 = hazards().map(|c| beliefs.0[c]).sum();
+        // What is looked at first is what may well be it, not any wire.
+        let danger: Vec<usize> = hazards()
+            .filter(|c| beliefs.0[*c] > HAZARD_FROM * in_danger)
+            .collect();
+        let checks = self.open_checks(beliefs, case, &danger);
+        let by = |check: OpenCheck, reason| Proposal {
+            action: Some(check.action),
+            reason,
+            expected_min: check.expected_min,
+        };
+        let settled = beliefs.0.iter().any(|p| *p > SETTLED);
+        if in_danger > HAZARD_FROM
+            && !settled
+            && let Some(check) = best_of(checks.iter().copied().filter(|c| c.of_danger))
+        {
+            return by(check, Reason::Hazard);
+        }
+        if self.proven(beliefs, case).is_none()
+            && let Some(check) =
+                best_of(checks.iter().copied()).filter(|c| c.expected_min < now_min)
+        {
+            return by(check, Reason::Saves(now_min - check.expected_min));
+        }
+        let course = self.course(beliefs, case);
+        let worth = |a: usize| !self.spends(a) || self.helps(a, &beliefs.0) > SPEND_FROM;
+        let Some(first) = course.into_iter().map(|(a, _)| a).find(|a| worth(*a)) else {
+            return Proposal {
+                expected_min: now_min,
+                ..nothing
+            };
+        };
+        let i = self
+            .milder(first, beliefs, case)
+            .first()
+            .copied()
+            .unwrap_or(first);
+        let remedy = &self.model.actions[i];
+        if remedy.can_break && self.proven(beliefs, case).is_none() {
+            // What it leaves, without its own minutes: whether it tells anything at all.
+            let tells = |c: &OpenCheck| {
+                now_min - (c.expected_min - self.model.actions[c.action].cost_min()) > ALIKE_MIN
+            };
+            let shorter = checks
+                .iter()
+                .filter(|c| c.minutes < remedy.minutes && tells(c));
+            if let Some(check) = shorter.min_by(|a, b| a.minutes.total_cmp(&b.minutes)) {
+                return by(*check, Reason::Spares);
+            }
+        }
+        if let Some(i) = self.proof_of(beliefs, case, i)
+            && let Some(check) = checks.iter().find(|c| c.action == i)
+        {
+            return by(*check, Reason::Proves);
+        }
+        Proposal {
+            action: Some(i),
+            reason: Reason::Mends,
+            expected_min: now_min,
+        }
     }
 }

@@ -153,7 +153,11 @@ pub const OBSERVATIONS: &[Observation] = &[
         "Free feed of 30 mm: does the strand curl?",
         0.08,
     ),
-    o("needle_frees", "Does a needle from below free it?", 0.05),
+    o(
+        "needle_frees",
+        "Did a needle from below free it, when somebody tried?",
+        0.05,
+    ),
     o("bore_wide", "Is the bore wider than its mark?", 0.04),
     beyond(
         "tube_moves",
