@@ -11,7 +11,7 @@ use wattotherm_link::SendError;
 use wattotherm_measure::Pen;
 use wattotherm_store::{BadRecord, ImportError, StoreError};
 
-use crate::everything::EverythingError;
+use crate::zip_file::ZipError;
 
 /// What is wrong with one field.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -78,7 +78,7 @@ pub enum ApiError {
     #[error(transparent)]
     Store(#[from] StoreError),
     #[error(transparent)]
-    Everything(#[from] EverythingError),
+    Zip(#[from] ZipError),
     #[error(transparent)]
     Import(#[from] ImportError),
     #[error(transparent)]
@@ -137,7 +137,7 @@ impl ApiError {
             Self::Conflict(_) => (S::CONFLICT, "conflict", "Not now"),
             Self::Store(e)
             | Self::Import(ImportError::Store(e))
-            | Self::Everything(EverythingError::Store(e)) => match e {
+            | Self::Zip(ZipError::Store(e)) => match e {
                 StoreError::NotFound { .. } | StoreError::Reference => {
                     (S::NOT_FOUND, "not_found", "Not found")
                 }

@@ -1,12 +1,11 @@
 //! Everything a shop has, as one zip of open formats.
 
 use std::fs::File;
-use std::io::{Seek, SeekFrom, Write};
+use std::io::Write;
 
-use serde::Serialize;
-use wattotherm_store::{LogFilter, Store, StoreError};
-use zip::ZipWriter;
-use zip::write::SimpleFileOptions;
+use wattotherm_store::{LogFilter, Store};
+
+use crate::zip_file::{Zip, ZipError};
 
 const READ_ME: &str = "Everything of a workshop, from Wattotherm.
 
@@ -14,6 +13,7 @@ jobs/        a file a job: import it at another shop (JSON, described by docs/jo
 logbook.csv  every entry of the logbook, oldest first (RFC 4180, UTF-8)
 printers.json, filaments.json, house.json
              printers with what is and was fitted and set; filaments; house rules
+cases.json   what was wrong: what was told of each case, and what it came to
 traces/      temperature logs: seconds, temperature and target in degrees Celsius, duty and fan from 0 to 1 (CSV)
 files/       files as they were sent, each named by the SHA-256 of what it holds; files.csv says what each was called
 missing.txt  only where files that belong to the data are gone: their names
@@ -21,58 +21,12 @@ missing.txt  only where files that belong to the data are gone: their names
 Numbers are in degrees Celsius and millimetres, whatever the shop is shown. Times are RFC 3339.
 ";
 
-/// Why the zip could not be made.
-#[derive(Debug, thiserror::Error)]
-pub enum EverythingError {
-    #[error(transparent)]
-    Store(#[from] StoreError),
-    #[error("The zip can't be written: {0}")]
-    Io(#[from] std::io::Error),
-    #[error("The zip can't be written: {0}")]
-    Zip(#[from] zip::result::ZipError),
-    #[error("The zip can't be written: {0}")]
-    Csv(#[from] csv::Error),
-    #[error("The zip can't be written: {0}")]
-    Json(#[from] serde_json::Error),
-}
-
-struct Zip {
-    inner: ZipWriter<File>,
-    /// Names of files that are gone: one of them must not keep all the rest from going out.
-    missing: Vec<String>,
-}
-
-impl Zip {
-    fn begin(&mut self, name: &str) -> Result<&mut ZipWriter<File>, EverythingError> {
-        self.inner.start_file(name, SimpleFileOptions::default())?;
-        Ok(&mut self.inner)
-    }
-
-    fn copy(&mut self, store: &Store, sha256: &str, name: &str) -> Result<(), EverythingError> {
-        match store.files().open(sha256) {
-            Ok(mut file) => {
-                std::io::copy(&mut file, self.begin(name)?)?;
-            }
-            Err(StoreError::NotFound { .. }) => self.missing.push(format!("{name} ({sha256})")),
-            Err(e) => return Err(e.into()),
-        }
-        Ok(())
-    }
-
-    fn json(&mut self, name: &str, value: &impl Serialize) -> Result<(), EverythingError> {
-        Ok(serde_json::to_writer_pretty(self.begin(name)?, value)?)
-    }
-}
-
 /// Writes everything into a temporary file and winds it back.
 ///
 /// # Errors
-/// [`EverythingError`] of database or disk.
-pub fn everything(store: &Store) -> Result<File, EverythingError> {
-    let mut zip = Zip {
-        inner: ZipWriter::new(tempfile::tempfile()?),
-        missing: Vec::new(),
-    };
+/// [`ZipError`] of database or disk.
+pub fn everything(store: &Store) -> Result<File, ZipError> {
+    let mut zip = Zip::new()?;
     zip.begin("README.txt")?.write_all(READ_ME.as_bytes())?;
     logbook(store, &mut zip)?;
     for job in store.jobs()? {
@@ -86,16 +40,20 @@ pub fn everything(store: &Store) -> Result<File, EverythingError> {
     files(store, &mut zip)?;
     zip.json("filaments.json", &store.filaments()?)?;
     zip.json("house.json", &store.house()?)?;
-    if !zip.missing.is_empty() {
-        let missing = zip.missing.join("\n");
-        zip.begin("missing.txt")?.write_all(missing.as_bytes())?;
+    let mut cases = Vec::new();
+    for case in store.all_cases()? {
+        let entries: Vec<_> = store
+            .case_entries(case.id)?
+            .into_iter()
+            .map(|e| serde_json::json!({"at": e.at, "entry": e.entry}))
+            .collect();
+        cases.push(serde_json::json!({"case": case, "entries": entries}));
     }
-    let mut file = zip.inner.finish()?;
-    file.seek(SeekFrom::Start(0))?;
-    Ok(file)
+    zip.json("cases.json", &cases)?;
+    zip.finish()
 }
 
-fn logbook(store: &Store, zip: &mut Zip) -> Result<(), EverythingError> {
+fn logbook(store: &Store, zip: &mut Zip) -> Result<(), ZipError> {
     // It is read the newest first, a page at a time; a book is written from its beginning.
     let mut pages = Vec::new();
     let mut before = None;
@@ -116,7 +74,7 @@ fn logbook(store: &Store, zip: &mut Zip) -> Result<(), EverythingError> {
     Ok(())
 }
 
-fn printers(store: &Store, zip: &mut Zip) -> Result<(), EverythingError> {
+fn printers(store: &Store, zip: &mut Zip) -> Result<(), ZipError> {
     let mut all = Vec::new();
     for printer in store.printers()? {
         let id = printer.id;
@@ -129,7 +87,7 @@ fn printers(store: &Store, zip: &mut Zip) -> Result<(), EverythingError> {
     zip.json("printers.json", &all)
 }
 
-fn traces(store: &Store, zip: &mut Zip) -> Result<(), EverythingError> {
+fn traces(store: &Store, zip: &mut Zip) -> Result<(), ZipError> {
     for head in store.all_traces()? {
         let name = format!("traces/trace-{:05}.csv", head.id);
         zip.copy(store, &head.sha256, &name)?;
@@ -137,7 +95,7 @@ fn traces(store: &Store, zip: &mut Zip) -> Result<(), EverythingError> {
     Ok(())
 }
 
-fn files(store: &Store, zip: &mut Zip) -> Result<(), EverythingError> {
+fn files(store: &Store, zip: &mut Zip) -> Result<(), ZipError> {
     let all = store.attachments()?;
     let mut csv = csv::Writer::from_writer(zip.begin("files.csv")?);
     for file in &all {

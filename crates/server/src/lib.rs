@@ -2,10 +2,13 @@
 
 mod api;
 mod body;
+mod case_evidence;
+mod cases;
 mod connections;
 mod demo;
 mod error;
 mod everything;
+mod help_pack;
 mod live;
 mod moment;
 mod pages;
@@ -14,6 +17,7 @@ mod serve;
 mod state;
 mod system;
 mod work;
+mod zip_file;
 
 pub use demo::{connect_demo, fill_with_demo};
 pub use moment::now;

@@ -141,6 +141,7 @@ impl Store {
             }
             Deed::CameBack { .. } | Deed::Reopened { .. } => reopen_in(&tx, job.id)?,
             Deed::PartTaken { .. }
+            | Deed::ValueAsked { .. }
             | Deed::Waived { .. }
             | Deed::Changed { .. }
             | Deed::PutBack { .. }

@@ -280,9 +280,15 @@ impl Hands {
         }
     }
 
+    /// Whether the profile is one of another nozzle.
+    fn other_bore(&self) -> bool {
+        (self.marked_mm - self.profile_mm).abs() > 0.01
+    }
+
     /// Whether something else than the flow is wrong from the first metre.
     fn other_than_flow(&self) -> bool {
-        self.bore_mm != self.profile_mm
+        self.other_bore()
+            || self.bore_mm > self.marked_mm + 0.01
             || self.water_percent > 0.25
             || self.squish_off_mm.abs() > 0.05
             || self.off_temperature_k.abs() > 12.0
@@ -317,7 +323,7 @@ impl Hands {
             "since_swap" => {
                 self.sensor_type_off
                     || self.steps_factor < 0.9
-                    || self.bore_mm != self.profile_mm && self.bore_mm == self.marked_mm
+                    || self.other_bore() && self.bore_mm < self.marked_mm + 0.01
             }
             "new_nozzle_for_a_while" => false,
             "thin" => flows && worst < 0.93 && worst > 0.08 || self.bore_mm < 0.3,
@@ -383,7 +389,7 @@ impl Hands {
             "spool_stiff" => self.spool_n > 15.0,
             "other_spool_good" => self.water_percent > 0.25 || self.off_temperature_k.abs() > 12.0,
             "lever_stays" => !self.lever_returns,
-            "profile_bore_off" => (self.marked_mm - self.profile_mm).abs() > 0.01,
+            "profile_bore_off" => self.other_bore(),
             "patch_off" => self.squish_off_mm.abs() > 0.04 || self.bed_tilt_mm > 0.2,
             "bed_rocks" => self.bed_play_mm > 0.1,
             "leak_hot" => self.leak_mg_min > 1.0,

@@ -21,6 +21,143 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/cases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Cases that are open or to be asked about again, and those whose cause is known. */
+        get: operations["list"];
+        put?: never;
+        /** Begins a case: something is wrong with a printer. Of one printer one case is open at a time. */
+        post: operations["begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A case: what is known, what to do next, what is believed. */
+        get: operations["page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases/{id}/counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Lets the shop's weights learn from a case, or forget it. */
+        put: operations["counts"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ends a case, with its job's parts and values filled in; or opens it again. */
+        post: operations["end"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases/{id}/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tells what was seen, tried, passed over or taken back. The page follows. */
+        post: operations["tell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases/{id}/follow-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Sets the day on which somebody asks again, or takes it off. */
+        put: operations["follow_up"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases/{id}/help-pack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All of a case as one zip: a readable page, JSON, pictures, settings, the record of the wire, heat logs. */
+        get: operations["pack"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases/{id}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes what a heat log of the printer shows as evidence. A log that can't say adds nothing. */
+        post: operations["take_log"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/catalogue": {
         parameters: {
             query?: never;
@@ -257,6 +394,23 @@ export interface paths {
         get?: never;
         /** Changes an instrument of the shop. */
         put: operations["instrument"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/house/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Sets what a part, or an hour of hands, costs this shop. */
+        put: operations["price"];
         post?: never;
         delete?: never;
         options?: never;
@@ -623,6 +777,23 @@ export interface paths {
         put?: never;
         /** Writes a note into the logbook. */
         post: operations["note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/observations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything that can be seen of a machine, in a few words, in the units of the shop. */
+        get: operations["observations"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1238,6 +1409,22 @@ export interface components {
          * @enum {string}
          */
         Answer: "open" | "yes" | "no";
+        /** @description A case that somebody asks about again. */
+        AskAgain: {
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            case: number;
+            /** @description The day, e.g. 2026-12-03. */
+            day: string;
+            /** @description Whether that day has come. */
+            due: boolean;
+            /** @description The printer's name. */
+            printer: string;
+            /** @description What was said of it. */
+            sentence: string;
+        };
         /** @description One measured quantity against its limit: what a band plot shows. */
         Band: {
             /**
@@ -1364,6 +1551,13 @@ export interface components {
         };
         /** @description A cause and how likely it is. */
         Believed: {
+            /** @description What speaks against it, the strongest first. */
+            against: components["schemas"]["Weighed"][];
+            /**
+             * Format: double
+             * @description How likely it was before anything was seen, 0 to 1.
+             */
+            before: number;
             /** @description The cause, by id. */
             id: string;
             /**
@@ -1371,9 +1565,13 @@ export interface components {
              * @description How likely it is, 0 to 1.
              */
             p: number;
+            /** @description What speaks for it, the strongest first. */
+            speaks: components["schemas"]["Weighed"][];
         };
         /** @description The bench. */
         Bench: {
+            /** @description Cases that somebody asks about again. */
+            ask_again: components["schemas"]["AskAgain"][];
             /** @description What to do now, one sentence. */
             now: string;
             /**
@@ -1388,6 +1586,11 @@ export interface components {
         };
         /** @description A printer on the bench. */
         BenchRow: components["schemas"]["Waits"] & {
+            /**
+             * Format: int64
+             * @description Its open case: something is wrong, and the cause is looked for.
+             */
+            case?: number | null;
             job?: components["schemas"]["Job"] | null;
             /** @description The printer. */
             printer: components["schemas"]["Printer"];
@@ -1407,6 +1610,123 @@ export interface components {
              */
             u: number;
         };
+        /**
+         * @description How a case ended.
+         * @enum {string}
+         */
+        CaseEnd: "proven" | "nothing_found" | "given_up";
+        /** @description What came of it. */
+        CaseEnded: {
+            /**
+             * Format: int64
+             * @description The job that was opened or extended.
+             */
+            job?: number | null;
+        };
+        /** @description One thing that was told. */
+        CaseEntry: {
+            /** @description What it was. */
+            answer: components["schemas"]["EvidenceAnswer"];
+            /** @enum {string} */
+            entry: "seen";
+            /** @description Where it comes from. */
+            from?: components["schemas"]["EvidenceFrom"];
+            /** @description Which observation, by id. */
+            observation: string;
+        } | {
+            /** @enum {string} */
+            entry: "taken_back";
+            /** @description Which observation, by id. */
+            observation: string;
+        } | {
+            /** @description Which action, by id. */
+            action: string;
+            /**
+             * Format: double
+             * @description After how many minutes of printing it came back, where it did and was seen [min].
+             */
+            after_min?: number | null;
+            /** @enum {string} */
+            entry: "tried";
+            /** @description What it did. */
+            outcome: components["schemas"]["Outcome"];
+            /** @description What else is to be said; why a milder rung was left out. */
+            reason?: string;
+        } | {
+            /** @description Which action, by id. */
+            action: string;
+            /** @enum {string} */
+            entry: "undone";
+        } | {
+            /** @description Which action, by id. */
+            action: string;
+            /** @enum {string} */
+            entry: "passed_over";
+            /** @description Why. */
+            reason: string;
+        };
+        /** @description The page of a case. */
+        CasePage: {
+            /** @description The case. */
+            case: components["schemas"]["FaultCase"];
+            /** @description The likeliest causes. */
+            causes: components["schemas"]["CauseShown"][];
+            /**
+             * Format: double
+             * @description Expected money to the end, as a number in the shop's money; none where no price is known.
+             */
+            expected_cost?: number | null;
+            /**
+             * Format: double
+             * @description Expected minutes to the end [min].
+             */
+            expected_minutes: number;
+            /** @description Parts replaced after which it came back: what they don't explain. */
+            false_fixes: string[];
+            /** @description Ladders for what is likely. */
+            ladders: components["schemas"]["LadderShown"][];
+            next?: components["schemas"]["StepShown"] | null;
+            /** @description No cause is proven, and nothing is left that is worth doing. */
+            nothing_found: boolean;
+            /**
+             * Format: int64
+             * @description Its job, where it has one that is open.
+             */
+            open_job?: number | null;
+            /** @description Everything else that could be done, the checks first. */
+            others: components["schemas"]["StepShown"][];
+            /** @description What was passed over: the actions, with why. */
+            passed_over: components["schemas"]["PassedShown"][];
+            /** @description Its printer. */
+            printer: components["schemas"]["Printer"];
+            /** @description What the sentence may mean, and nobody has said yet. */
+            proposals: components["schemas"]["ProposalShown"][];
+            proven?: components["schemas"]["ProvenShown"] | null;
+            /** @description Parts that were touched not long ago, by name. */
+            replaced: string[];
+            /** @description Causes that are ruled out, each with what rules it out. */
+            ruled_out: string[];
+            /** @description What was seen. */
+            seen: components["schemas"]["SeenShown"][];
+            /** @description What was tried. */
+            tried: components["schemas"]["TriedShown"][];
+            two_at_once?: components["schemas"]["PairShown"] | null;
+            /** @description What the likeliest cause doesn't explain. */
+            unexplained: string[];
+            /** @description Why. */
+            why: string;
+        };
+        /** @description Cases that somebody has an eye on. */
+        Cases: {
+            /** @description Names of causes by id. */
+            causes: {
+                [key: string]: string;
+            };
+            /** @description Those whose cause is known. */
+            proven: components["schemas"]["FaultCase"][];
+            /** @description Those that are open, or are to be asked about again. */
+            watched: components["schemas"]["FaultCase"][];
+        };
         /** @description Parts, parameters, questions. */
         Catalogue: {
             /** @description Parameters in the order of work. */
@@ -1423,6 +1743,28 @@ export interface components {
          * @enum {string}
          */
         Cause: "lies_elsewhere" | "runs_backward" | "nothing_fed" | "slips_when_fast" | "resistance_downstream" | "wrong_after_work" | "far_off_untouched" | "ratio_left_out" | "steps_of_other_microsteps" | "steps_of_other_drive" | "no_such_ratio" | "other_microsteps" | "feed_unexplained" | "bed_beyond_screws" | "nozzle_far_off" | "bed_tilted" | "walls_differ" | "not_flow" | "came_back" | "drive_clicks" | "no_good_value" | "step_failed" | "pieces_left" | "sensor_open" | "sensor_shorted" | "wrong_sensor_type" | "unknown_sensor" | "sensor_off_room" | "sensor_intermittent" | "sensor_open_or_short" | "sensor_loose" | "heater_of_lower_voltage" | "heater_too_weak" | "heater_too_strong" | "heater_open" | "heater_shorted" | "heater_overload" | "heater_failing" | "never_reaches" | "belt_or_steps" | "fan_steals_heat" | "sink_too_hot" | "planned_too_hot" | "nozzle_leaks" | "nozzle_on_block" | "block_not_held" | "over_torque" | "probe_scatters" | "plate_bent" | "tube_kinks" | "bed_swings" | "gantry_slipped" | "costs_more_than_worth" | "untyped";
+        /** @description A cause, as the page shows it. */
+        CauseShown: {
+            /** @description What speaks against it. */
+            against: string[];
+            /** @description By id. */
+            id: string;
+            /** @description In words. */
+            label: string;
+            /** @description The judged share of it among all causes, 0 to 1, and this shop's number of cases. */
+            learned: components["schemas"]["LearnedShown"];
+            /**
+             * Format: double
+             * @description How likely it is, 0 to 1.
+             */
+            p: number;
+            /** @description How it is mended, with its minutes. */
+            remedy: string;
+            /** @description What speaks for it. */
+            speaks: string[];
+            /** @description The same in a word. */
+            word: string;
+        };
         /** @description A caution shown at the step it belongs to. */
         Caution: {
             /** @description Signal word. */
@@ -1585,6 +1927,47 @@ export interface components {
             option: string;
             /** @description Why, in the shop's own words; empty keeps the default's reason. */
             reason?: string;
+        };
+        /** @description A way to mend the proven cause. */
+        ChoiceShown: {
+            /** @description The action, by id. */
+            action: string;
+            /**
+             * Format: double
+             * @description Chance that it mends it, 0 to 1.
+             */
+            chance: number;
+            /** @description What to do. */
+            does: string;
+            /**
+             * Format: double
+             * @description Expected minutes in the end [min].
+             */
+            expected_min: number;
+            /**
+             * Format: double
+             * @description What it is expected to cost in the end, as a number in the shop's money; none where no price is known.
+             */
+            expected_price?: number | null;
+            /** @description The part that it fits, by the id of its replacement; none where it fits none. */
+            fits?: string | null;
+            /**
+             * Format: double
+             * @description Minutes of hands [min].
+             */
+            minutes: number;
+            /** @description Name of that part. */
+            part?: string | null;
+            /**
+             * Format: double
+             * @description What that part costs, as a number in the shop's money; none where nobody said.
+             */
+            part_price?: number | null;
+            /**
+             * Format: double
+             * @description What it costs alone, as a number in the shop's money; none where no price is known.
+             */
+            price?: number | null;
         };
         /**
          * @description What turning a screw clockwise, seen from above, does.
@@ -1893,6 +2276,11 @@ export interface components {
          * @enum {string}
          */
         ControllerKind: "full_heat_band" | "no_band" | "error_derivative";
+        /** @description Whether a case counts. */
+        Counts: {
+            /** @description Whether the shop's weights learn from it. */
+            counts: boolean;
+        };
         /** @description A connected printer's curve, thinned for a screen. */
         Curve: {
             /**
@@ -1914,6 +2302,13 @@ export interface components {
             deed: "part_added";
             /** @description Which. */
             part: components["schemas"]["Replacement"];
+            /** @description Why. */
+            reason: string;
+        } | {
+            /** @enum {string} */
+            deed: "value_asked";
+            /** @description Which. */
+            parameter: components["schemas"]["Parameter"];
             /** @description Why. */
             reason: string;
         } | {
@@ -2025,11 +2420,22 @@ export interface components {
             causes: components["schemas"]["Believed"][];
             /**
              * Format: double
+             * @description Expected money to the end, as a number in the shop's money; none where no price is known.
+             */
+            expected_cost?: number | null;
+            /**
+             * Format: double
              * @description Expected minutes to the end [min].
              */
             expected_minutes: number;
             next?: components["schemas"]["NextAction"] | null;
+            /** @description No cause is proven, and nothing is left that is worth doing. */
+            nothing_found: boolean;
+            /** @description The cause that is proven, by id: likely enough, and an answer or a remedy says so. */
+            proven?: string | null;
             two_at_once?: components["schemas"]["TwoAtOnce"] | null;
+            /** @description What was seen and the likeliest cause doesn't explain, or what it should show and doesn't, by id. */
+            unexplained: string[];
         };
         /** @description What a page typed since it last heard of the draft. */
         DraftBody: {
@@ -2154,6 +2560,20 @@ export interface components {
              */
             wait_min: number;
         };
+        /** @description How a case ends. */
+        EndCase: {
+            /** @description The action by which it is mended, by id; its parts and values go onto the job. */
+            by?: string | null;
+            /** @description The cause that was proven, by id. */
+            cause?: string | null;
+            /** @description Whether the shop's weights learn from it. */
+            counts?: boolean;
+            /** @description Filaments to work through, by number; for a job that is opened. */
+            filament_ids?: number[];
+            how?: components["schemas"]["CaseEnd"] | null;
+            /** @description Whether a job is opened, or the printer's open one extended. */
+            job?: boolean;
+        };
         /** @description How a job ended without being handed over. */
         EndedHow: {
             /** @description How. */
@@ -2182,10 +2602,17 @@ export interface components {
         /** @description One thing that was seen. */
         Evidence: {
             /** @description What it was. */
-            answer: components["schemas"]["Answer"];
+            answer: components["schemas"]["EvidenceAnswer"];
             /** @description Which observation, by id. */
             observation: string;
         };
+        /** @description Yes, no, that nobody can tell, or a number in the unit that the question names. */
+        EvidenceAnswer: string | number;
+        /**
+         * @description Where an answer comes from.
+         * @enum {string}
+         */
+        EvidenceFrom: "seen" | "sentence" | "station" | "log" | "printer";
         /** @description A value that a station left in the printer's memory. */
         ExpectedSetting: {
             /** @description Command, e.g. `M301`. */
@@ -2281,6 +2708,39 @@ export interface components {
              * @description Count of times it came back after it.
              */
             times: number;
+        };
+        /** @description A case: something is wrong with a printer, and the cause is looked for. */
+        FaultCase: {
+            /** @description Begun at. */
+            begun_at: string;
+            /** @description The cause that was proven, by id. */
+            cause?: string | null;
+            /** @description Whether the shop's weights learn from it. */
+            counts: boolean;
+            ended?: components["schemas"]["CaseEnd"] | null;
+            /** @description Over since. */
+            ended_at?: string | null;
+            /** @description The day on which somebody asks again, e.g. 2026-12-03. */
+            follow_up?: string | null;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /**
+             * Format: int64
+             * @description The job that it belongs to.
+             */
+            job_id?: number | null;
+            /**
+             * Format: int64
+             * @description The printer.
+             */
+            printer_id: number;
+            /** @description What the customer said. */
+            sentence: string;
+            /** @description Who looks for it. */
+            who: string;
         };
         /** @description One field. */
         Field: components["schemas"]["FieldKind"] & {
@@ -2651,6 +3111,11 @@ export interface components {
              * @default []
              */
             walls: components["schemas"]["WallReading"][];
+        };
+        /** @description A case kept in mind. */
+        FollowUp: {
+            /** @description The day on which somebody asks again, e.g. 2026-12-03; none takes it off. */
+            day?: string | null;
         };
         /** @description A station's form, given what is typed so far. */
         Form: {
@@ -3470,11 +3935,37 @@ export interface components {
             /** @description Ultimate period [s]. */
             tu_s: components["schemas"]["Interval"];
         };
+        /** @description A ladder, as the page shows it. */
+        LadderShown: {
+            /** @description What to beware of. */
+            caution: string;
+            /** @description By id. */
+            id: string;
+            /** @description From mild to invasive. */
+            rungs: components["schemas"]["RungShown"][];
+            /** @description What tells after each rung. */
+            test: string;
+            /** @description What it is climbed for. */
+            title: string;
+        };
         /**
          * @description How long a change is meant to last.
          * @enum {string}
          */
         Lasts: "loan" | "alteration";
+        /** @description What the shop learned of a cause. */
+        LearnedShown: {
+            /**
+             * Format: double
+             * @description Number of this shop's cases.
+             */
+            cases: number;
+            /**
+             * Format: double
+             * @description The judged share among all causes, 0 to 1.
+             */
+            judged: number;
+        };
         /** @description A stretch of the timeline. */
         Leg: {
             /**
@@ -3691,6 +4182,14 @@ export interface components {
             /** @description Who. */
             who: string;
         };
+        /** @description A heat log to be read. */
+        LogOfCase: {
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            trace: number;
+        };
         /** @description What a step, a hold and a fan kick show. None where the run doesn't reach that far. */
         LoopFigures: {
             /**
@@ -3845,6 +4344,42 @@ export interface components {
             /** @description What is put at its end. */
             value: unknown;
         };
+        /** @description A case to begin. */
+        NewCase: {
+            /**
+             * Format: int64
+             * @description The job that it belongs to.
+             * @default null
+             */
+            job_id: number | null;
+            /**
+             * Format: int64
+             * @description The printer.
+             * @default 0
+             */
+            printer_id: number;
+            /**
+             * @description What the customer said.
+             * @default
+             */
+            sentence: string;
+            /**
+             * @description The stop of that job which leads here, by key: what it has shown is known.
+             * @default null
+             */
+            stop: string | null;
+            /**
+             * Format: int64
+             * @description A heat log that leads here, by number: what it shows is known.
+             * @default null
+             */
+            trace: number | null;
+            /**
+             * @description Who looks for it.
+             * @default
+             */
+            who: string;
+        };
         /** @description A filament to add. */
         NewFilament: {
             /** @description Material. */
@@ -3958,6 +4493,13 @@ export interface components {
          * @enum {string}
          */
         NozzleMount: "hot_change" | "quick_change";
+        /** @description Something that can be seen. */
+        ObservationName: {
+            /** @description Id. */
+            id: string;
+            /** @description A yes in a few words. */
+            says: string;
+        };
         /** @description What is typed at the Z offset. */
         OffsetZReadings: {
             /**
@@ -4003,6 +4545,11 @@ export interface components {
              */
             version: number;
         };
+        /**
+         * @description What a remedy did.
+         * @enum {string}
+         */
+        Outcome: "no_help" | "came_back" | "helped";
         /**
          * @description Range of the controller's output in a firmware.
          * @enum {string}
@@ -4097,6 +4644,16 @@ export interface components {
             /** @enum {string} */
             kind: "here";
         };
+        /** @description Two causes at once. */
+        PairShown: {
+            /** @description The two, in words. */
+            labels: string[];
+            /**
+             * Format: double
+             * @description How likely it is, 0 to 1.
+             */
+            p: number;
+        };
         /**
          * @description One calibrated quantity of a printer, or of printer + nozzle + filament.
          *
@@ -4137,6 +4694,15 @@ export interface components {
          * @enum {string}
          */
         PartOf: "instrument" | "mark" | "scatter" | "zero" | "scale" | "density";
+        /** @description An action that was passed over. */
+        PassedShown: {
+            /** @description The action, by id. */
+            action: string;
+            /** @description What it would be. */
+            does: string;
+            /** @description Why. */
+            reason: string;
+        };
         /** @description One measured square. */
         Patch: {
             /**
@@ -4302,6 +4868,13 @@ export interface components {
          * @enum {string}
          */
         Power: "unplugged" | "live";
+        /** @description A price. */
+        Price: {
+            /** @description What it costs, as it was typed; blank takes it off. */
+            price: components["schemas"]["Entry"];
+            /** @description A replacement by id, or `hour` for an hour of hands. */
+            what: string;
+        };
         /** @description A printer. */
         Printer: {
             /** @description When it was added (RFC 3339). */
@@ -4555,6 +5128,40 @@ export interface components {
             /** @description What it does now, e.g. "heating to 210 °C". */
             says: string;
         };
+        /** @description What a sentence may mean. */
+        ProposalShown: {
+            /** @description What is asked. */
+            asks: string;
+            /** @description Words of the sentence that say so. */
+            because: string;
+            /** @description Which observation, by id. */
+            observation: string;
+        };
+        /** @description A cause that is proven, and what follows. */
+        ProvenShown: {
+            /** @description Ways to mend it, the one expected to cost least first. */
+            choices: components["schemas"]["ChoiceShown"][];
+            /** @description By id. */
+            id: string;
+            /** @description In words. */
+            label: string;
+            /** @description What keeps it from coming back. */
+            prevents: string[];
+            /** @description Printers of the same kind of hot end and drive, which it may hit next. */
+            sisters: string[];
+        };
+        /** @description A question of a check. */
+        Question: {
+            answer?: components["schemas"]["EvidenceAnswer"] | null;
+            /** @description What is asked. */
+            asks: string;
+            /** @description Which observation, by id. */
+            observation: string;
+            /** @description A yes in a few words. */
+            says: string;
+            /** @description Unit in which the shop reads it; none where it is yes or no. */
+            unit?: string | null;
+        };
         /** @description A log file to read. */
         ReadTraceBody: {
             /** @description Read it as an autotune rather than a hold test. */
@@ -4802,6 +5409,21 @@ export interface components {
             trace?: number | null;
             ultimate?: components["schemas"]["Ultimate"] | null;
         };
+        /** @description A rung of a ladder. */
+        RungShown: {
+            /** @description Whether it can break a part. */
+            can_break: boolean;
+            /** @description What to do. */
+            does: string;
+            /** @description The action, by id. */
+            id: string;
+            /**
+             * Format: double
+             * @description Minutes of hands [min].
+             */
+            minutes: number;
+            outcome?: components["schemas"]["Outcome"] | null;
+        };
         /** @description What could be said at the end. */
         Said: {
             /** @description In a sentence. */
@@ -4847,6 +5469,19 @@ export interface components {
          * @enum {string}
          */
         ScrewThread: "M3" | "M4" | "M5";
+        /** @description Something that was seen. */
+        SeenShown: {
+            /** @description The answer in words: yes, no, nobody could tell, or the number with its unit. */
+            answer: string;
+            /** @description When it was told. */
+            at: string;
+            /** @description Where it comes from. */
+            from: components["schemas"]["EvidenceFrom"];
+            /** @description Which observation, by id. */
+            observation: string;
+            /** @description What it is, in a few words. */
+            says: string;
+        };
         /**
          * @description What a piece of a log is.
          * @enum {string}
@@ -5150,6 +5785,42 @@ export interface components {
             /** @description Whether its words are the shop's own. */
             own: boolean;
         };
+        /** @description An action, as the page shows it. */
+        StepShown: {
+            at?: components["schemas"]["Part"] | null;
+            /** @description Whether it can break a part. */
+            can_break: boolean;
+            /** @description Whether it is done cold and unplugged. */
+            cold: boolean;
+            /** @description What to do. */
+            does: string;
+            /** @description Whether the printer heats for it. */
+            heats: boolean;
+            /** @description How, and what to beware of. */
+            how: string;
+            /** @description The action, by id. */
+            id: string;
+            /** @description `check` or `remedy`. */
+            kind: string;
+            /** @description Milder rungs that weren't tried, in words. */
+            milder: string[];
+            /**
+             * Format: double
+             * @description Minutes of hands [min].
+             */
+            minutes: number;
+            /** @description One of its answers at most is a yes; then this says that none is. */
+            one_of?: string | null;
+            /**
+             * Format: double
+             * @description What it cost so far or would cost, as a number in the shop's money; none where no price is known.
+             */
+            price?: number | null;
+            /** @description `hold`, `watch`, `limit` or `reading`, where the connected printer does it. */
+            printer?: string | null;
+            /** @description What is asked. */
+            questions: components["schemas"]["Question"][];
+        };
         /**
          * @description What became of one step.
          * @enum {string}
@@ -5201,6 +5872,13 @@ export interface components {
          * @enum {string}
          */
         Strength: "verify" | "redo";
+        /** @description What is told of a case at once. */
+        Telling: {
+            /** @description Entries, in their order. */
+            entries?: components["schemas"]["CaseEntry"][];
+            /** @description Readings as they were typed. */
+            typed?: components["schemas"]["TypedReading"][];
+        };
         /**
          * @description How temperatures are shown.
          * @enum {string}
@@ -5568,6 +6246,31 @@ export interface components {
              */
             version: number;
         };
+        /** @description A remedy that was tried. */
+        Tried: {
+            /** @description Which action, by id. */
+            action: string;
+            /** @description What it did. */
+            outcome: components["schemas"]["Outcome"];
+        };
+        /** @description Something that was tried. */
+        TriedShown: {
+            /** @description The action, by id. */
+            action: string;
+            /** @description What was done. */
+            does: string;
+            /** @description What it did. */
+            outcome: components["schemas"]["Outcome"];
+            /**
+             * Format: double
+             * @description What it cost, as a number in the shop's money; none where no price is known.
+             */
+            price?: number | null;
+            /** @description What else was said. */
+            reason: string;
+            /** @description The same in words. */
+            says: string;
+        };
         /** @description What is measured before a tube is cut. */
         TubeLengthReadings: {
             /**
@@ -5670,6 +6373,13 @@ export interface components {
             kind: string;
             /** @description Name in the shop. */
             name: string;
+        };
+        /** @description A reading as it was typed. */
+        TypedReading: {
+            /** @description Which observation, by id. */
+            observation: string;
+            /** @description What was read, with a unit behind it or in the shop's own. */
+            value: components["schemas"]["Entry"];
         };
         /** @description A value as typed: with a unit behind it, or in the parameter's. */
         TypedSetting: {
@@ -5778,6 +6488,16 @@ export interface components {
              * @default
              */
             way_mm: components["schemas"]["Entry"];
+        };
+        /** @description Something that was seen, or that a remedy did, and how many times likelier it is with a cause than without it. */
+        Weighed: {
+            /** @description Id of the observation or the action. */
+            id: string;
+            /**
+             * Format: double
+             * @description How many times likelier, above 0; below 1 it speaks against the cause.
+             */
+            times: number;
         };
         /** @description Why an action is proposed. */
         WhyNext: {
@@ -5986,6 +6706,420 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Bench"];
+                };
+            };
+        };
+    };
+    list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cases"];
+                };
+            };
+        };
+    };
+    begin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCase"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CasePage"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    counts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Counts"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndCase"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseEnded"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Telling"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CasePage"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    follow_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FollowUp"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description Whether names of customer and technician go along. */
+                names: boolean;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LogOfCase"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CasePage"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6439,6 +7573,35 @@ export interface operations {
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    price: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Price"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             422: {
                 headers: {
@@ -7421,6 +8584,25 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    observations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ObservationName"][];
                 };
             };
         };

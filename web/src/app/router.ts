@@ -27,6 +27,16 @@ export const router = createRouter({
       meta: { title: 'Job' },
     },
     {
+      path: '/wrong/new/:printer',
+      component: () => import('../wrong/BeginPage.vue'),
+      meta: { title: 'What is wrong?' },
+    },
+    {
+      path: '/wrong/:id',
+      component: () => import('../wrong/WrongPage.vue'),
+      meta: { title: 'What is wrong?' },
+    },
+    {
       path: '/printers/:id',
       component: () => import('../printers/PrinterPage.vue'),
       meta: { title: 'Printer' },

@@ -73,7 +73,13 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
                 >: {{ r.job.complaint || 'planned change' }}</template
               >
             </p>
-            <p :class="{ error: r.stopped, doubt: r.in_doubt }">{{ r.says }}</p>
+            <span :class="{ error: r.stopped, doubt: r.in_doubt }">{{ r.says }}</span>
+            <RouterLink
+              class="wrong"
+              :to="r.case ? `/wrong/${r.case}` : `/wrong/new/${r.printer.id}`"
+              :aria-label="`What is wrong with ${r.printer.name}?`"
+              >{{ r.case ? `Looking for its cause: case ${r.case}` : 'What is wrong?' }}</RouterLink
+            >
           </div>
           <div class="tally">
             <svg
@@ -108,6 +114,13 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
             :aria-label="`New job on ${r.printer.name}`"
             >New job</RouterLink
           >
+        </li>
+      </ul>
+      <ul v-if="data.ask_again.length" class="again" aria-label="To be asked about again">
+        <li v-for="a in data.ask_again" :key="a.case" :class="{ error: a.due }">
+          {{ a.due ? 'Ask today' : `Ask on ${a.day}` }}:
+          <RouterLink :to="`/wrong/${a.case}`">{{ a.printer }}, case {{ a.case }}</RouterLink>
+          <span class="quiet"> {{ a.sentence }}</span>
         </li>
       </ul>
       <p v-if="data.rows.some((r) => r.printer.invented)" class="quiet">
@@ -168,6 +181,25 @@ const next = computed(() => data.value?.rows.find((r) => r.printer.id === data.v
 .name {
   font-weight: 700;
   font-size: 19px;
+}
+.wrong {
+  font-size: 15px;
+  color: var(--ink2);
+  margin-left: 12px;
+  white-space: nowrap;
+}
+@media (pointer: coarse) {
+  .wrong {
+    display: flex;
+    align-items: center;
+    margin-left: 0;
+    min-height: 44px;
+  }
+}
+.again {
+  list-style: none;
+  margin: 0 0 14px;
+  padding: 0;
 }
 .tally svg {
   max-width: 100%;

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { endWord, hours } from '../api/words'
+import WrongLink from '../wrong/WrongLink.vue'
 import TravellerCard from '../ui/TravellerCard.vue'
 
 /* The route card of a job: whose it is, its stations, what is left. */
@@ -38,6 +39,7 @@ const end = computed(() => props.page.job.ended)
     </p>
     <p v-else>{{ end ? endWord[end] : 'Nothing is left.' }}.</p>
     <NButton aria-haspopup="dialog" @click="emit('deed')">Something happened …</NButton>
+    <WrongLink v-if="!page.job.ended" :job="page.job.id" :printer="page.printer.id" :stop="active" />
     <RouterLink :to="`/jobs/${page.job.id}/report`">Report</RouterLink>
   </div>
 </template>

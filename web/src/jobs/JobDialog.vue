@@ -71,6 +71,7 @@ const parts = computed(() => {
 })
 const why: Record<What, string> = {
   part_added: 'Why is it replaced?',
+  value_asked: 'Why?',
   part_taken: 'Why not?',
   came_back: 'What was seen?',
   waived: 'Why?',

@@ -7,11 +7,13 @@ use crate::model::{Action, ActionKind, PrinterDoes};
 const BLANK: Action = Action {
     id: "",
     does: "",
+    how: "",
     minutes: 1.0,
     also_min: 0.0,
     cold: false,
     heats: false,
     can_break: false,
+    one_of: None,
     at: None,
     printer: None,
     fits: &[],
@@ -53,6 +55,15 @@ const fn remedy(
 }
 
 impl Action {
+    const fn how(self, how: &'static str) -> Self {
+        Self { how, ..self }
+    }
+    const fn one_of(self, or_none: &'static str) -> Self {
+        Self {
+            one_of: Some(or_none),
+            ..self
+        }
+    }
     const fn at(self, at: Part) -> Self {
         Self {
             at: Some(at),
@@ -102,7 +113,7 @@ pub const ACTIONS: &[Action] = &[
         "Ask when in a print it shows.",
         1.0,
         &["at_once", "after_minutes", "half_print", "at_random"],
-    ),
+    ).one_of("none of these").how("Nobody saw it? Look at a film of the print slowed down, or run it again and stay beside it: never leave a faulty printer alone."),
     check(
         "ask_scope",
         "Ask what it keeps to.",
@@ -114,47 +125,47 @@ pub const ACTIONS: &[Action] = &[
         "Ask what happened before.",
         1.0,
         &["new_nozzle_for_a_while", "burnt_smell", "part_dragged"],
-    ),
+    ).how("A new part that helped for a while did not mend the cause."),
     check(
         "look_print",
         "Look at the last print.",
         1.0,
         &["thin", "fat_lines", "strings", "weak_layers"],
-    ),
+    ).how("Hold it against the light. Keep it: the next print is compared with it."),
     check(
         "look_first_layer",
         "Look at a first layer.",
         1.0,
         &["ridges", "loose_strands", "plate_uneven", "ringing"],
-    )
+    ).how("Round strands that don’t touch: too far. Ridges and see-through: too near.")
     .at(Part::BedSurface),
     check(
         "listen",
         "Let it feed and move, and listen.",
         1.0,
         &["clicks", "hiss", "rattles"],
-    )
+    ).how("A click is the motor that falls back; a hiss is water in the filament.")
     .at(Part::ExtruderDrive),
     check(
         "look_drive",
         "Look at the drive, and feel its motor.",
         1.0,
         &["grinding_dust", "motor_hot"],
-    )
+    ).how("Bright flakes are filament that the gear chewed. The motor may be hot, not too hot to hold.")
     .at(Part::ExtruderDrive),
     check(
         "load",
         "Load the filament by the drive.",
         1.0,
         &["nothing_comes", "wont_load"],
-    )
+    ).how("From the drive, at print temperature, with the lever open if it has one.")
     .at(Part::ExtruderDrive),
     check(
         "read_cold",
         "Read what the nozzle shows, cold.",
         1.0,
         &["reads_end", "jumps"],
-    )
+    ).how("Cold, it reads the room. 0, its limit or an error is a sensor, a wire or a plug.")
     .at(Part::TemperatureSensor)
     .by(PrinterDoes::Reading),
     check(
@@ -162,7 +173,7 @@ pub const ACTIONS: &[Action] = &[
         "Watch it heat to the print temperature.",
         3.0,
         &["slow_heat", "overshoots", "swings"],
-    )
+    ).how("Stay beside it with a hand at the switch. Smoke, or a reading that stands still while it heats: off at once.")
     .at(Part::HeaterBlock)
     .heats(),
     check(
@@ -184,14 +195,14 @@ pub const ACTIONS: &[Action] = &[
         "Look the hot end over, cold.",
         1.0,
         &["plastic_all_over", "drops_above_nozzle", "debris_in_fan"],
-    )
+    ).how("Power off. A torch helps. Don’t pull at plastic: the wires come with it.")
     .at(Part::HotEndAssembly),
     check(
         "free_feed",
-        "Feed 30 mm into free air, hot.",
+        "Feed {30 mm} into free air, hot.",
         3.0,
         &["free_feed_nothing", "free_feed_curls"],
-    )
+    ).one_of("straight and even").how("Nozzle {100 mm} above the bed, print temperature, {30 mm} at {2 mm/s}. Straight is clear, a curl is half closed, nothing is closed. Then push by hand: mark the filament at the inlet, and see how deep it goes before it stops.")
     .at(Part::Nozzle)
     .heats(),
     check(
@@ -199,35 +210,35 @@ pub const ACTIONS: &[Action] = &[
         "Look at the bore under a glass, or gauge it.",
         5.0,
         &["bore_wide"],
-    )
+    ).how("Cold. A gauge pin or a drill shank of the marked bore; a worn bore is wider and no longer round.")
     .at(Part::Nozzle),
     check(
         "pull_tube",
         "Pull and push the tube at each coupler.",
         1.0,
         &["tube_moves"],
-    )
+    ).how("Cold, power off. Hold the coupler with one hand, pull and push the tube with the other, at both ends. Read how far it moves.")
     .at(Part::HotEndCoupler),
     check(
         "tube_out",
         "Take the tube out and look at its end.",
         10.0,
         &["tube_clump", "tube_brown"],
-    )
+    ).how("Warm, so that it lets go; then power off. Press the collet evenly. Look at its end: a clump or a brown rim.")
     .at(Part::Tube),
     check(
         "fan",
         "Look at the hot-end fan, and feel where it blows.",
         1.0,
         &["fan_wrong"],
-    )
+    ).how("It runs when the nozzle is warm. A strip of paper shows where it blows. Look for debris in the blades; power off before a finger goes near.")
     .at(Part::HotEndFan),
     check(
         "sink",
         "Read the heat sink after half an hour of heat.",
         2.0,
         &["sink_c"],
-    )
+    ).how("At print temperature for half an hour. A thermocouple or a strip; not a finger.")
     .at(Part::HotEndAssembly)
     .heats(),
     check(
@@ -235,7 +246,7 @@ pub const ACTIONS: &[Action] = &[
         "Unplugged and cold: measure the sensor’s ohms.",
         4.0,
         &["ohms_wrong", "other_type"],
-    )
+    ).how("Mains plug out, cold. At the sensor’s plug. Open or a few ohms is a fault; the value tells the type.")
     .at(Part::TemperatureSensor)
     .cold(),
     check(
@@ -243,7 +254,7 @@ pub const ACTIONS: &[Action] = &[
         "Unplugged: pull gently at each wire, look into the plugs.",
         3.0,
         &["pin_loose"],
-    )
+    ).how("Mains plug out. Pull each wire gently, one at a time; a pin that moves was never seated.")
     .at(Part::ControlBoard)
     .cold(),
     check(
@@ -251,7 +262,7 @@ pub const ACTIONS: &[Action] = &[
         "Watch the reading while the head is moved by hand.",
         4.0,
         &["jumps_when_moved"],
-    )
+    ).how("Warm it to {60 °C}, then move the head by hand over its whole travel, motors off. A jump of tens of degrees is a wire, never a loop.")
     .at(Part::TemperatureSensor)
     .by(PrinterDoes::Watch),
     check(
@@ -259,7 +270,7 @@ pub const ACTIONS: &[Action] = &[
         "Unplugged and cold: tug the sensor lightly.",
         2.0,
         &["sensor_moves"],
-    )
+    ).how("Mains plug out, cold. Lightly, along the hole: it should not move.")
     .at(Part::TemperatureSensor)
     .cold(),
     check(
@@ -267,7 +278,7 @@ pub const ACTIONS: &[Action] = &[
         "Unplugged and cold: measure the heater’s ohms.",
         4.0,
         &["watts_off"],
-    )
+    ).how("Mains plug out, cold. Supply voltage squared over the ohms is the power. Look at its clamp as well.")
     .at(Part::HeaterCartridge)
     .cold(),
     check(
@@ -275,7 +286,7 @@ pub const ACTIONS: &[Action] = &[
         "Ask the printer how high it lets itself be set.",
         1.0,
         &["limit_low"],
-    )
+    ).how("It answers with the highest target that it takes.")
     .at(Part::ControlBoard)
     .by(PrinterDoes::Limit),
     check(
@@ -283,7 +294,7 @@ pub const ACTIONS: &[Action] = &[
         "Hold the print temperature for four minutes.",
         4.0,
         &["hold_swings"],
-    )
+    ).how("Four minutes at the print temperature, logged: the log says whether it is the loop.")
     .at(Part::HeaterBlock)
     .heats()
     .by(PrinterDoes::Hold),
@@ -292,7 +303,7 @@ pub const ACTIONS: &[Action] = &[
         "Feed slowly, then fast, and measure both.",
         6.0,
         &["slips_fast", "fed_off_alike"],
-    )
+    ).how("{100 mm} at {1 mm/s}, then {100 mm} at {5 mm/s}, marks measured. Short alike is steps; short when fast is slip.")
     .at(Part::ExtruderDrive)
     .heats(),
     check(
@@ -300,21 +311,21 @@ pub const ACTIONS: &[Action] = &[
         "Take the filament off the hot end, feed into free air and listen.",
         3.0,
         &["clicks_in_air"],
-    )
+    ).how("Filament out of the hot end. Clicks without load are the motor: its plug or its current.")
     .at(Part::ExtruderMotor),
     check(
         "turn_spool",
         "Turn the spool by hand, follow the filament to the drive.",
         1.0,
         &["spool_stiff"],
-    )
+    ).how("From the spool to the drive, a hand’s length at a time. It should run at a light pull.")
     .at(Part::ExtruderDrive),
     check(
         "feed_100",
-        "Feed 100 mm into free air, hot, and listen.",
+        "Feed {100 mm} into free air, hot, and listen.",
         2.0,
         &["bubbles"],
-    )
+    ).how("At print temperature. Hiss, bubbles or steam is water.")
     .at(Part::Nozzle)
     .heats(),
     check(
@@ -322,22 +333,22 @@ pub const ACTIONS: &[Action] = &[
         "Print the same with another spool.",
         6.0,
         &["other_spool_good"],
-    )
+    ).how("The same file, a spool that is known to be good.")
     .heats(),
-    check("lever", "Press the cutter’s lever.", 1.0, &["lever_stays"]).at(Part::FilamentCutter),
+    check("lever", "Press the cutter’s lever.", 1.0, &["lever_stays"]).how("Cold. It should spring back by itself.").at(Part::FilamentCutter),
     check(
         "read_bore",
         "Read the bore on the nozzle, compare the profile.",
         2.0,
         &["profile_bore_off"],
-    )
+    ).how("The number on its hexagon, or the dots. Compare it with the profile.")
     .at(Part::Nozzle),
     check(
         "patch",
         "Print a first-layer patch and measure it.",
         8.0,
         &["patch_off"],
-    )
+    ).how("One layer, {20 mm} square, measured cold with a caliper or a micrometer.")
     .at(Part::BedSurface)
     .heats(),
     check(
@@ -345,14 +356,14 @@ pub const ACTIONS: &[Action] = &[
         "Rock the bed by hand, motors off.",
         1.0,
         &["bed_rocks"],
-    )
+    ).how("At each corner, lightly. It must not rock, and must still run free.")
     .at(Part::BedSurface),
     check(
         "look_hot",
         "Heat it for two minutes and look at the threads.",
         3.0,
         &["leak_hot"],
-    )
+    ).how("Two minutes at print temperature. Plastic that creeps out above the nozzle is a leak.")
     .at(Part::HeaterBlock)
     .heats(),
     check(
@@ -360,11 +371,11 @@ pub const ACTIONS: &[Action] = &[
         "Push each axis by hand, motors off.",
         1.0,
         &["axis_play"],
-    ),
+    ).how("Lightly to and fro at the head and at the bed: no play, no click."),
     // Remedies; the rungs of the ladders are among them.
     remedy(
         "push_hot",
-        "Heat 20 °C higher, not above the ceiling, and push by hand.",
+        "Heat {20 K} higher, not above the ceiling, and push by hand.",
         4.0,
         0.0,
         &[("nozzle_clogged", 0.3), ("nozzle_partly", 0.2)],

@@ -64,17 +64,20 @@ impl Engine<'_> {
                 true => f,
                 false => 1.0,
             };
-        let weights =
-            learned(&judged, &case.learned)
-                .into_iter()
-                .zip(causes)
-                .map(|(share, cause)| {
-                    share
+        let weights = learned(&judged, &case.learned)
+            .into_iter()
+            .zip(causes)
+            .zip(&case.impossible)
+            .map(|((share, cause), impossible)| {
+                if *impossible {
+                    return 0.0;
+                }
+                share
                     * touched(cause.shaken_by, &case.replaced, SHAKEN)
                     * touched(cause.cured_by, &case.replaced, CURED)
                     // What a new piece cures wears in the old one.
                     * touched(cause.cured_by, &case.aged, AGED)
-                });
+            });
         Beliefs::of(weights.collect())
     }
 

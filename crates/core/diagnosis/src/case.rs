@@ -27,6 +27,8 @@ pub struct Case {
     pub aged: Vec<Part>,
     /// Cases of this shop by place of the cause that was proven.
     pub learned: Vec<f64>,
+    /// Causes that this machine can't have: it lacks the piece. By place of the cause.
+    pub impossible: Vec<bool>,
     /// Answers by place of the observation.
     pub answers: Vec<Option<bool>>,
     /// Observations that were looked at, and nobody could tell.
@@ -44,6 +46,7 @@ impl Case {
         Self {
             replaced: Vec::new(),
             aged: Vec::new(),
+            impossible: vec![false; model.causes.len()],
             learned: vec![0.0; model.causes.len()],
             answers: vec![None; model.observations.len()],
             unsure: vec![false; model.observations.len()],

@@ -58,11 +58,11 @@ impl Engine<'_> {
         order
     }
 
-    /// Expected cost of mending one remedy after another by probability over cost, and of giving up after the last, in
-    /// what `cost` and `give_up` are in.
+    /// Expected cost of mending one remedy after another by probability over cost, and of giving up as soon as that is
+    /// cheaper than to go on, in what `cost` and `give_up` are in.
     ///
-    /// Formula: Σ cost(i) · P(not mended before i) + give-up · P(never mended). For single causes, and remedies that
-    /// share none, the order is optimal. Source: Heckerman, Breese, Rommelse 1995.
+    /// Formula: Σ cost(i) · P(not mended before i) + give-up · P(not mended when given up), the least over all places to
+    /// give up. For single causes, and remedies that share none, the order is optimal. Source: Heckerman, Breese, Rommelse 1995.
     pub(crate) fn expected(
         &self,
         beliefs: &Beliefs,
@@ -70,16 +70,44 @@ impl Engine<'_> {
         cost: impl Fn(usize) -> f64,
         give_up: f64,
     ) -> f64 {
+        let course = self.course(beliefs, case);
+        // How likely it is still open before each, and after the last.
+        let mut open = vec![1.0];
+        for (_, helps) in &course {
+            open.push((open[open.len() - 1] - helps).max(0.0));
+        }
+        // Backward: at each place the cheaper of giving up and going on.
+        let last = open[course.len()] * give_up;
+        course
+            .iter()
+            .enumerate()
+            .rev()
+            .fold(last, |rest, (i, (action, _))| {
+                (open[i] * give_up).min(open[i] * cost(*action) + rest)
+            })
+    }
+
+    /// Expected money of mending one remedy after another, in what `money` is in: as long as the minutes say to go on.
+    pub(crate) fn money(
+        &self,
+        beliefs: &Beliefs,
+        case: &Case,
+        money: impl Fn(usize) -> f64,
+    ) -> f64 {
         let mut open = 1.0;
         let mut all = 0.0;
         for (action, helps) in self.course(beliefs, case) {
-            all += cost(action) * open;
+            // Beyond this nobody goes on: what it helps is worth less than it costs.
+            if helps * self.model.give_up_min < open * self.model.actions[action].cost_min() {
+                break;
+            }
+            all += money(action) * open;
             open -= helps;
         }
-        all + open.max(0.0) * give_up
+        all
     }
 
-    /// Expected minutes of mending one remedy after another, all open, and of giving up after the last [min].
+    /// Expected minutes of mending one remedy after another, and of giving up once that is shorter [min].
     #[must_use]
     pub fn expected_minutes(&self, beliefs: &Beliefs, case: &Case) -> f64 {
         let minutes = |a: usize| self.model.actions[a].cost_min();

@@ -129,7 +129,7 @@ pub fn diagnose(model: &Model<'_>, facts: &Facts) -> Result<Diagnosis, UnknownEv
         let own = proposal
             .action
             .filter(|a| !model.actions[*a].answers().is_empty());
-        own.map_or(0.0, money) + engine.expected(&beliefs, &case, money, 0.0)
+        own.map_or(0.0, money) + engine.money(&beliefs, &case, money)
     });
     let proven = engine.proven(&beliefs, &case);
     Ok(Diagnosis {

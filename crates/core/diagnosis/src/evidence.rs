@@ -12,6 +12,7 @@ use crate::model::Model;
 /// Yes, no, that nobody can tell, or a number in the unit that the question names.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(untagged)]
+#[schema(as = EvidenceAnswer)]
 pub enum Answer {
     /// `yes`, `no`, or `unsure`.
     Word(String),
@@ -53,6 +54,8 @@ pub struct Facts {
     pub passed_over: Vec<String>,
     /// Parts that are older than the shop lets them become.
     pub aged: Vec<Part>,
+    /// Causes that this machine can't have, by id: it lacks the piece.
+    pub impossible: Vec<String>,
     /// This shop's own cases: number of cases by the cause that was proven.
     pub learned: BTreeMap<String, f64>,
     /// What parts cost, in the shop's money, as numbers by the ids of replacements.
@@ -107,9 +110,12 @@ impl Evidence {
                     short(w)
                 ))),
             },
-            Answer::Number(n) => match asked.yes_beyond {
-                Some(most) if n.is_finite() => Ok(Some(*n > most)),
-                _ => Err(wrong("Answer this one with yes or no.".into())),
+            Answer::Number(n) => match asked.reads {
+                Some(reads) if (reads.bounds[0]..=reads.bounds[1]).contains(n) => {
+                    Ok(Some(*n > reads.yes_beyond))
+                }
+                Some(_) => Err(wrong(format!("{n} can’t be meant. Read it again."))),
+                None => Err(wrong("Answer this one with yes or no.".into())),
             },
         }
     }
@@ -127,6 +133,7 @@ impl Facts {
             ("tried", self.tried.len()),
             ("passed_over", self.passed_over.len()),
             ("aged", self.aged.len()),
+            ("impossible", self.impossible.len()),
         ];
         if let Some((name, _)) = lists.iter().find(|(_, n)| *n > MOST) {
             return Err(UnknownEvidence {
@@ -170,6 +177,12 @@ impl Facts {
             |field: String, id: &str| model.action(id).ok_or_else(|| unknown(field, "action", id));
         for (i, t) in self.tried.iter().enumerate() {
             case.tried[action(format!("tried.{i}"), &t.action)?] = Some(t.outcome);
+        }
+        for (i, id) in self.impossible.iter().enumerate() {
+            let Some(at) = model.cause(id) else {
+                return Err(unknown(format!("impossible.{i}"), "cause", id));
+            };
+            case.impossible[at] = true;
         }
         for (i, id) in self.passed_over.iter().enumerate() {
             case.passed_over[action(format!("passed_over.{i}"), id)?] = true;

@@ -16,7 +16,7 @@ pub const LADDERS: &[Ladder] = &[
             "nozzle",
             "strip",
         ],
-        test: "Feed 30 mm free: straight is clear, curling is still partly clogged, nothing is no help.",
+        test: "Feed {30 mm} free: straight is clear, curling is still partly clogged, nothing is no help.",
         caution: "Hot metal: gloves, and never above the ceiling. No open flame, not on the nozzle and not on the heat break.",
     },
     Ladder {
@@ -37,7 +37,7 @@ pub const LADDERS: &[Ladder] = &[
             "sensor",
             "heater",
         ],
-        test: "Cold it reads the room; then it holds 200 °C for four minutes.",
+        test: "Cold it reads the room; then it holds {200 °C} for four minutes.",
         caution: "Unplug it before a hand goes to a wire. Mains wiring is for whoever is licensed for it.",
     },
     Ladder {

@@ -1,5 +1,6 @@
 //! The model: what can be wrong, what can be seen, what can be done.
 
+use wattotherm_measure::Unit;
 use wattotherm_printer::{Parameter, Part, Replacement};
 
 /// Something that can be wrong.
@@ -26,12 +27,25 @@ pub struct Cause {
 pub struct Observation {
     /// Name for programs.
     pub id: &'static str,
+    /// A yes in a few words.
+    pub says: &'static str,
     /// What is asked.
     pub asks: &'static str,
     /// Chance of a yes, 0 to 1, where nothing of it comes from the cause. Judgement, no published source.
     pub base: f64,
-    /// A number means yes beyond this, in its own unit, which the question names; none where it has no number.
-    pub yes_beyond: Option<f64>,
+    /// How it is read as a number; none where it is yes or no.
+    pub reads: Option<Reads>,
+}
+
+/// An observation that is a number.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Reads {
+    /// Its unit.
+    pub unit: Unit,
+    /// Beyond this it means yes, in that unit.
+    pub yes_beyond: f64,
+    /// What can't be meant lies below the first or above the second, in that unit.
+    pub bounds: [f64; 2],
 }
 
 /// What an action is.
@@ -63,6 +77,8 @@ pub struct Action {
     pub id: &'static str,
     /// What to do, in the imperative.
     pub does: &'static str,
+    /// How it is done, and what to beware of; may be blank.
+    pub how: &'static str,
     /// Minutes of hands [min], above 0. Judgement, no published source.
     pub minutes: f64,
     /// What it uses up besides hands, as minutes of hands [min]: a part, a spool, a risk. Judgement, no published source.
@@ -73,6 +89,8 @@ pub struct Action {
     pub heats: bool,
     /// Whether it can break a part.
     pub can_break: bool,
+    /// One of its answers at most is a yes; then this says that none is. None where several can be.
+    pub one_of: Option<&'static str>,
     /// Where on the machine it is done.
     pub at: Option<Part>,
     /// What the printer does of it, where it is connected.
@@ -141,7 +159,7 @@ pub struct Model<'a> {
     pub ladders: &'a [Ladder],
     /// Observations whose yes forbids to heat by the printer, by id.
     pub no_heat_when: &'a [&'a str],
-    /// What it costs to write to somebody when nothing helped [min].
+    /// What it costs to write to somebody, and to let the machine stand, when nothing helped [min].
     pub give_up_min: f64,
 }
 
@@ -180,5 +198,5 @@ pub const SHIPPED: Model<'static> = Model {
     actions: crate::ACTIONS,
     ladders: crate::LADDERS,
     no_heat_when: &["reads_end"],
-    give_up_min: 60.0,
+    give_up_min: 180.0,
 };

@@ -48,9 +48,10 @@ fn model(d: &Drawn) -> Model<'static> {
     let observations: Vec<Observation> = (0..d.checks.len())
         .map(|o| Observation {
             id: name('o', o),
+            says: "",
             asks: "",
             base: 0.1,
-            yes_beyond: None,
+            reads: None,
         })
         .collect();
     let causes: Vec<Cause> = d
@@ -76,11 +77,13 @@ fn model(d: &Drawn) -> Model<'static> {
     let action = |id, minutes, kind| Action {
         id,
         does: "",
+        how: "",
         minutes,
         also_min: 0.0,
         cold: false,
         heats: false,
         can_break: false,
+        one_of: None,
         at: None,
         printer: None,
         fits: &[],
@@ -141,20 +144,23 @@ fn enumerated(d: &Drawn, answers: &[Option<bool>]) -> Vec<f64> {
     by_cause.iter().map(|p| p / all).collect()
 }
 
-/// Expected minutes of mending in this order, by walking each cause through it.
+/// Expected minutes of mending in this order, given up at the best place, by walking each cause through it.
 fn cost_of(d: &Drawn, p: &[f64], order: &[usize]) -> f64 {
-    (0..d.weights.len())
-        .map(|c| {
-            let mut spent = 0.0;
-            for r in order {
-                spent += d.remedies[*r];
-                if *r == c {
-                    return p[c] * spent;
+    let until = |n: usize| -> f64 {
+        (0..d.weights.len())
+            .map(|c| {
+                let mut spent = 0.0;
+                for r in &order[..n] {
+                    spent += d.remedies[*r];
+                    if *r == c {
+                        return p[c] * spent;
+                    }
                 }
-            }
-            p[c] * (spent + 60.0)
-        })
-        .sum()
+                p[c] * (spent + 60.0)
+            })
+            .sum()
+    };
+    (0..=order.len()).map(until).fold(f64::INFINITY, f64::min)
 }
 
 fn permutations(n: usize) -> Vec<Vec<usize>> {

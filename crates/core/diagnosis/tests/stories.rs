@@ -383,3 +383,31 @@ fn what_speaks_for_a_cause_and_against_it_is_said_with_how_much() {
     );
     assert_eq!(d.unexplained, ["hiss"], "a coupler doesn't hiss");
 }
+
+#[test]
+fn every_text_of_the_model_reads_in_the_units_of_the_shop() {
+    use wattotherm_measure::{LengthScale, Pen, TemperatureScale};
+    let inches = Pen {
+        length: LengthScale::Inch,
+        temperature: TemperatureScale::Fahrenheit,
+    };
+    let mut texts: Vec<&str> = SHIPPED
+        .observations
+        .iter()
+        .flat_map(|o| [o.says, o.asks])
+        .collect();
+    texts.extend(SHIPPED.actions.iter().flat_map(|a| [a.does, a.how]));
+    texts.extend(
+        SHIPPED
+            .ladders
+            .iter()
+            .flat_map(|l| [l.title, l.test, l.caution]),
+    );
+    for text in texts {
+        let read = inches.text(text);
+        assert!(
+            !read.contains('{') && !read.contains("°C") && !read.contains(" mm"),
+            "{read}"
+        );
+    }
+}

@@ -1,5 +1,6 @@
 //! Routes under /api/v1. Thin: parse, call core or store, answer.
 
+mod cases;
 mod catalogue;
 mod deeds;
 mod diagnose;
@@ -86,5 +87,6 @@ pub fn router() -> OpenApiRouter<App> {
         .merge(heat::router())
         .merge(timeline::router())
         .merge(diagnose::router())
+        .merge(cases::router())
         .merge(stream::router())
 }

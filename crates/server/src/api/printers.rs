@@ -34,9 +34,26 @@ pub struct BenchRow {
     pub printer: Printer,
     /// Its open job.
     pub job: Option<Job>,
+    /// Its open case: something is wrong, and the cause is looked for.
+    pub case: Option<i64>,
     /// What it waits for.
     #[serde(flatten)]
     pub waits: Waits,
+}
+
+/// A case that somebody asks about again.
+#[derive(Serialize, ToSchema)]
+pub struct AskAgain {
+    /// Its number.
+    pub case: i64,
+    /// The printer's name.
+    pub printer: String,
+    /// What was said of it.
+    pub sentence: String,
+    /// The day, e.g. 2026-12-03.
+    pub day: String,
+    /// Whether that day has come.
+    pub due: bool,
 }
 
 /// The bench.
@@ -46,6 +63,8 @@ pub struct Bench {
     pub now: String,
     /// The row it speaks of.
     pub now_printer: Option<i64>,
+    /// Cases that somebody asks about again.
+    pub ask_again: Vec<AskAgain>,
     /// All printers in the shop.
     pub rows: Vec<BenchRow>,
     /// Those that were taken out of it.
@@ -116,6 +135,7 @@ async fn bench(State(app): State<App>) -> Result<Json<Bench>, ApiError> {
     let bench = app
         .read(|store| {
             let jobs = store.open_jobs()?;
+            let cases = store.cases_to_watch()?;
             let mut rows = Vec::new();
             let mut retired = Vec::new();
             for printer in store.printers()? {
@@ -135,6 +155,10 @@ async fn bench(State(app): State<App>) -> Result<Json<Bench>, ApiError> {
                     ),
                 };
                 rows.push(BenchRow {
+                    case: cases
+                        .iter()
+                        .find(|c| c.ended_at.is_none() && c.printer_id == printer.id)
+                        .map(|c| c.id),
                     printer,
                     job,
                     waits,
@@ -148,11 +172,26 @@ async fn bench(State(app): State<App>) -> Result<Json<Bench>, ApiError> {
                     waits: &r.waits,
                 })
                 .collect();
+            let today = now();
             let (now, row) = what_now(&desks);
             let now_printer = row.map(|i| rows[i].printer.id);
             Ok(Bench {
                 now,
                 now_printer,
+                ask_again: cases
+                    .iter()
+                    .filter_map(|c| {
+                        let day = c.follow_up.clone()?;
+                        let row = rows.iter().find(|r| r.printer.id == c.printer_id)?;
+                        Some(AskAgain {
+                            case: c.id,
+                            due: day.as_str() <= &today[..10],
+                            day,
+                            printer: row.printer.name.clone(),
+                            sentence: c.sentence.clone(),
+                        })
+                    })
+                    .collect(),
                 rows,
                 retired,
             })

@@ -94,6 +94,13 @@ pub enum Deed {
         /// Why.
         reason: String,
     },
+    /// A value is to be found anew, though no part shook it: what was mended rests on it.
+    ValueAsked {
+        /// Which.
+        parameter: Parameter,
+        /// Why.
+        reason: String,
+    },
     /// A part is not replaced after all.
     PartTaken {
         /// Which.
@@ -182,6 +189,7 @@ impl Deed {
         match self {
             Self::PartAdded { reason, .. }
             | Self::PartTaken { reason, .. }
+            | Self::ValueAsked { reason, .. }
             | Self::CameBack { reason, .. }
             | Self::Waived { reason, .. }
             | Self::Changed { reason, .. }
@@ -200,6 +208,9 @@ impl Deed {
         match self {
             Self::PartAdded { part, reason } => {
                 format!("Added to the job: {}; {reason}", part.label())
+            }
+            Self::ValueAsked { parameter, reason } => {
+                format!("To be found anew: {}; {reason}", parameter.label())
             }
             Self::PartTaken { part, reason } => {
                 format!("Taken off the job: {}; {reason}", part.label())

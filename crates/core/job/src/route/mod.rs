@@ -225,7 +225,11 @@ impl Writer<'_> {
         for &p in Parameter::ALL {
             let of = if p.per_filament() { filament } else { None };
             // A check-up without a filament has no values of a filament to look after.
-            if let Some((strength, why)) = self.facts.begins.asks_for(p)
+            let asked = || {
+                let asked = self.told.asked.contains_key(&p);
+                asked.then_some((Strength::Verify, "what was wrong may have moved it"))
+            };
+            if let Some((strength, why)) = self.facts.begins.asks_for(p).or_else(asked)
                 && (of.is_some() || !p.per_filament())
             {
                 input.asked.insert(p, Asked { strength, why });
@@ -234,7 +238,10 @@ impl Writer<'_> {
                 input.outcomes.insert(
                     p,
                     Outcome {
-                        closed_at: h.closed_at,
+                        // What was closed before somebody asked for it anew counts no more.
+                        closed_at: h
+                            .closed_at
+                            .filter(|at| self.told.asked.get(&p).is_none_or(|asked| at > asked)),
                         changed_at: h.changed_at,
                         waived_at: h.waived(0).and(h.waived.as_ref()).map(|(at, _)| *at),
                     },

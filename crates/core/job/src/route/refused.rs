@@ -54,6 +54,7 @@ impl Deed {
             Self::PutBack { what, reason } => [what, reason].into_iter().for_each(trim),
             Self::PartAdded { reason, .. }
             | Self::PartTaken { reason, .. }
+            | Self::ValueAsked { reason, .. }
             | Self::CameBack { reason, .. }
             | Self::Waived { reason, .. }
             | Self::Paused { reason }
@@ -175,6 +176,7 @@ impl Deed {
                 ..
             } => may_cancel(card),
             Self::PartAdded { .. }
+            | Self::ValueAsked { .. }
             | Self::CameBack { .. }
             | Self::PutBack { .. }
             | Self::Paused { .. }

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_measure::text::join_and;
-use wattotherm_printer::{Part, Replacement};
+use wattotherm_printer::{Parameter, Part, Replacement};
 
 use super::{Deed, Ending, Event, JobFacts, Stop};
 use crate::finding::Cause;
@@ -59,6 +59,8 @@ pub(super) struct Told {
     /// Minutes of printing after which it came back, each time that was seen.
     pub returned_after_min: Vec<f64>,
     pub false_fixes: Vec<FalseFix>,
+    /// Values that are to be found anew though no part shook them, with the moment since when.
+    pub asked: BTreeMap<Parameter, u64>,
     pub paused: Option<String>,
     pub ended: Option<EndedHow>,
     /// Whether a new tube is seated under a nozzle backed off.
@@ -112,6 +114,9 @@ impl Told {
             }
             Deed::PartTaken { part, .. } => {
                 self.parts.remove(part);
+            }
+            Deed::ValueAsked { parameter, .. } => {
+                self.asked.insert(*parameter, seq);
             }
             Deed::CameBack { after_min, .. } => self.came_back(seq, *after_min, fitted),
             Deed::Paused { reason } => self.paused = Some(reason.clone()),

@@ -1,0 +1,168 @@
+<script setup lang="ts">
+import { NButton } from 'naive-ui'
+import { computed } from 'vue'
+
+import FoldedPart from '../ui/FoldedPart.vue'
+import type { CasePage } from './useCase'
+
+/* What is known of a case: each thing can be taken back. */
+const props = defineProps<{ page: CasePage; shut: boolean }>()
+const emit = defineEmits<{ back: [observation: string]; undo: [action: string]; add: [] }>()
+const from: Record<CasePage['seen'][number]['from'], string> = {
+  seen: 'seen',
+  sentence: 'from the sentence',
+  station: 'from the station',
+  log: 'from the heat log',
+  printer: 'from the printer',
+}
+/* What is so stands in sight; what isn't is folded. */
+const isSo = computed(() => props.page.seen.filter((s) => s.answer !== 'no'))
+const isNot = computed(() => props.page.seen.filter((s) => s.answer === 'no'))
+const parts = () => [...new Set(props.page.replaced)].join(', ')
+</script>
+
+<template>
+  <div class="known">
+    <div class="head">
+      <strong>{{ page.printer.name }}</strong>
+      <span class="quiet"> case {{ page.case.id }}</span>
+      <p v-if="page.case.sentence" class="quiet">“{{ page.case.sentence }}”</p>
+      <p v-if="page.open_job">
+        <RouterLink :to="`/jobs/${page.open_job}`">to job {{ page.open_job }}</RouterLink>
+      </p>
+    </div>
+    <section aria-label="What is known">
+      <h2>What is known</h2>
+      <p v-if="!page.seen.length" class="quiet">Nothing yet.</p>
+      <ul>
+        <li v-for="s in isSo" :key="s.observation">
+          <span
+            >{{ s.says }}: <strong>{{ s.answer }}</strong></span
+          >
+          <span class="of">
+            {{ from[s.from] }}
+            <NButton
+              v-if="!shut"
+              text
+              class="take"
+              :aria-label="`Take back: ${s.says}`"
+              @click="emit('back', s.observation)"
+            >
+              take back
+            </NButton>
+          </span>
+        </li>
+      </ul>
+      <FoldedPart v-if="isNot.length" title="Looked at, and not so" :says="String(isNot.length)">
+        <ul>
+          <li v-for="s in isNot" :key="s.observation">
+            <span>{{ s.says }}: no</span>
+            <span class="of">
+              {{ from[s.from] }}
+              <NButton
+                v-if="!shut"
+                text
+                class="take"
+                :aria-label="`Take back: ${s.says}`"
+                @click="emit('back', s.observation)"
+              >
+                take back
+              </NButton>
+            </span>
+          </li>
+        </ul>
+      </FoldedPart>
+      <NButton v-if="!shut" aria-haspopup="dialog" @click="emit('add')">Say what you saw …</NButton>
+    </section>
+    <section v-if="page.tried.length || page.passed_over.length" aria-label="What was tried">
+      <h2>What was tried</h2>
+      <ul>
+        <li v-for="t in page.tried" :key="t.action">
+          <span
+            >{{ t.does }} <strong>{{ t.says }}</strong></span
+          >
+          <span class="of">
+            {{ t.reason }}
+            <NButton
+              v-if="!shut"
+              text
+              class="take"
+              :aria-label="`Take back: ${t.does}`"
+              @click="emit('undo', t.action)"
+            >
+              take back
+            </NButton>
+          </span>
+        </li>
+        <li v-for="p in page.passed_over" :key="p.action">
+          <span>passed over: {{ p.does }}</span>
+          <span class="of">
+            {{ p.reason }}
+            <NButton
+              v-if="!shut"
+              text
+              class="take"
+              :aria-label="`Take up again: ${p.does}`"
+              @click="emit('undo', p.action)"
+            >
+              take up again
+            </NButton>
+          </span>
+        </li>
+      </ul>
+    </section>
+    <section v-if="page.replaced.length || page.false_fixes.length" aria-label="Touched not long ago">
+      <h2>Touched not long ago</h2>
+      <p>{{ parts() }}</p>
+      <p v-for="f in page.false_fixes" :key="f" class="quiet">Not explained by the new {{ f }}.</p>
+    </section>
+    <section v-if="page.unexplained.length && page.seen.length" aria-label="Not explained">
+      <h2>The likeliest doesn’t explain</h2>
+      <p v-for="u in page.unexplained" :key="u">{{ u }}</p>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.known {
+  display: flex;
+  flex-direction: column;
+  font-size: 15px;
+}
+.head,
+section {
+  padding: 12px 16px;
+}
+.head {
+  border-bottom: 1px solid var(--rule);
+}
+.head strong {
+  font-size: 18px;
+}
+section + section {
+  border-top: 1px solid var(--rule);
+}
+ul {
+  list-style: none;
+  margin: 0 0 8px;
+  padding: 0;
+}
+li {
+  display: flex;
+  flex-direction: column;
+  padding: 3px 0;
+}
+.of {
+  font-size: 14px;
+  color: var(--ink2);
+}
+.take {
+  text-decoration: underline;
+  min-height: 28px;
+}
+@media (pointer: coarse) {
+  .take {
+    min-height: 44px;
+  }
+}
+</style>

@@ -1,0 +1,70 @@
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { ref, type Ref } from 'vue'
+
+import { ServerError, answer, client, type Schemas } from '../api/client'
+
+export type CasePage = Schemas['CasePage']
+export type Step = Schemas['StepShown']
+export type CaseEntry = Schemas['CaseEntry']
+
+/** A case, and what is told of it; every answer goes to disk when it is given. */
+export function useCase(id: Ref<number>) {
+  const queries = useQueryClient()
+  const failure = ref('')
+  const busy = ref(false)
+  const path = () => ({ params: { path: { id: id.value } } })
+  const { data, error } = useQuery({
+    queryKey: ['case', id],
+    queryFn: () => answer(client.GET('/api/v1/cases/{id}', path())),
+  })
+
+  /** Runs a call, shows the page that it answers with, and says here what went wrong. */
+  async function attempt<T>(call: () => Promise<T>): Promise<T | null> {
+    failure.value = ''
+    busy.value = true
+    try {
+      return await call()
+    } catch (e) {
+      failure.value = e instanceof ServerError ? e.problem.detail : String(e)
+      return null
+    } finally {
+      busy.value = false
+    }
+  }
+  function show(page: CasePage | null) {
+    if (page) queries.setQueryData(['case', id], page)
+    return page
+  }
+  const tell = async (entries: CaseEntry[], typed: { observation: string; value: string }[] = []) =>
+    show(
+      await attempt(() =>
+        answer(client.POST('/api/v1/cases/{id}/entries', { ...path(), body: { entries, typed } })),
+      ),
+    )
+  const takeLog = async (trace: number) =>
+    show(await attempt(() => answer(client.POST('/api/v1/cases/{id}/log', { ...path(), body: { trace } }))))
+  const end = async (body: Schemas['EndCase']) => {
+    const ended = await attempt(() => answer(client.POST('/api/v1/cases/{id}/end', { ...path(), body })))
+    if (ended) await queries.invalidateQueries()
+    return ended
+  }
+  const followUp = async (day: string | null) => {
+    const done = await attempt(() =>
+      answer(client.PUT('/api/v1/cases/{id}/follow-up', { ...path(), body: { day } })).then(() => true),
+    )
+    if (done) await queries.invalidateQueries()
+    return done
+  }
+  const price = async (what: string, typed: string) => {
+    const done = await attempt(() =>
+      answer(client.PUT('/api/v1/house/prices', { body: { what, price: typed } })).then(() => true),
+    )
+    if (done) await queries.invalidateQueries({ queryKey: ['case', id] })
+    return done
+  }
+  return { data, error, failure, busy, tell, takeLog, end, followUp, price }
+}
+
+export const yes = (observation: string): CaseEntry => ({ entry: 'seen', observation, answer: 'yes' })
+export const no = (observation: string): CaseEntry => ({ entry: 'seen', observation, answer: 'no' })
+export const unsure = (observation: string): CaseEntry => ({ entry: 'seen', observation, answer: 'unsure' })
