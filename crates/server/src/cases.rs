@@ -543,10 +543,12 @@ impl Gathered {
         let mends = |id: &&str| {
             action_of(id).is_some_and(|a| a.mends().iter().any(|(c, _)| likely.contains(c)))
         };
+        // One that somebody is on stays in sight.
+        let tried = |id: &&str| self.facts.tried.iter().any(|t| t.action == **id);
         let wanted = SHIPPED
             .ladders
             .iter()
-            .filter(|l| l.rungs.iter().any(|r| mends(&r)));
+            .filter(|l| l.rungs.iter().any(|r| mends(r) || tried(r)));
         wanted
             .map(|l| LadderShown {
                 id: l.id,

@@ -3,11 +3,13 @@
 //! The body of `Hands` is lengths, forces and temperatures; the engine knows a table of likelihoods. Neither was made of
 //! the other.
 
-#![allow(clippy::unwrap_used)]
+#![allow(clippy::unwrap_used, clippy::print_stdout)] // it prints what it found
 
 use std::collections::BTreeMap;
 
-use wattotherm_diagnosis::{Answer, Diagnosis, Evidence, Facts, Outcome, SHIPPED, Tried, diagnose};
+use wattotherm_diagnosis::{
+    Action, Answer, Diagnosis, Evidence, Facts, Outcome, SHIPPED, Tried, diagnose,
+};
 use wattotherm_twin::{Ailment, Build, Fault, Hands, Kind, Seen};
 
 const SEEDS: u64 = 20;
@@ -57,7 +59,7 @@ fn cause_of_ailment(ailment: Ailment) -> &'static str {
 /// What a customer can see: what the engine would ask for before it takes a tool into the hand.
 fn symptoms() -> Vec<&'static str> {
     let asked = SHIPPED.actions.iter().take_while(|a| a.id != "look");
-    asked.flat_map(|a| a.answers()).copied().collect()
+    asked.flat_map(Action::answers).copied().collect()
 }
 
 #[derive(Debug)]

@@ -84,6 +84,11 @@ const kinds: Record<string, string> = {
         }}<template v-if="view.kept">, kept {{ moment(view.kept.at) }}</template>
       </p>
       <TraceReading :reading="view.reading" />
+      <p v-if="view.kept">
+        <RouterLink class="soft" :to="`/wrong/new/${view.kept.printer_id}?trace=${view.kept.id}`">
+          Look for the cause
+        </RouterLink>
+      </p>
       <TraceCurve
         :samples="view.samples"
         :marks="view.reading.marks"

@@ -101,7 +101,8 @@ async function disconnect() {
         <h1>{{ page.printer.name }}: {{ printer ? printer.says : 'not connected' }}</h1>
         <p class="quiet">
           <template v-if="printer">{{ printer.status.says }} {{ printer.status.address }}. </template>
-          <RouterLink :to="`/printers/${id}`">Parts and values</RouterLink>
+          <RouterLink :to="`/printers/${id}`">Parts and values</RouterLink>{{ ' · ' }}
+          <RouterLink :to="`/wrong/new/${id}`">What is wrong with it?</RouterLink>
         </p>
       </div>
       <div class="ways">

@@ -7,6 +7,7 @@ import { useRoute } from 'vue-router'
 import { ServerError, answer, client, get, type Schemas } from '../api/client'
 import { numberOf } from '../api/words'
 import CellTable from './CellTable.vue'
+import LearnedCases from './LearnedCases.vue'
 import FoldedPart from '../ui/FoldedPart.vue'
 import TextLine from '../ui/TextLine.vue'
 import WideTable from '../ui/WideTable.vue'
@@ -206,6 +207,7 @@ function instrument(i: Schemas['Instrument'], key: 'half_width' | 'shared_half_w
           </tr>
         </tbody>
       </WideTable>
+      <LearnedCases />
       <CellTable
         v-if="catalogue"
         :catalogue="catalogue"

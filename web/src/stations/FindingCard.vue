@@ -4,12 +4,15 @@ import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { toneOf } from '../api/words'
+import WrongLink from '../wrong/WrongLink.vue'
 
 const props = defineProps<{
   finding: Schemas['Finding'] | null
   problems: readonly Schemas['FieldError'][]
   failure: string
   closed: boolean
+  /** The stop, where its cause can be looked for. */
+  cause?: { job: number; printer: number; stop: string } | null
   /** Why the station was left out, where it was. */
   waived?: string | null
   busy: boolean
@@ -71,6 +74,7 @@ const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p
         <NButton v-if="counted || finding?.facts.adjusts" @click="emit('mended')"
           >I found and mended it</NButton
         >
+        <WrongLink v-if="cause" v-bind="cause" />
         <NButton
           v-if="finding?.facts.send_back && finding.facts.verdict !== 'pass'"
           @click="emit('back', finding.facts.send_back)"

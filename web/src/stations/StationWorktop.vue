@@ -195,6 +195,9 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           :closed="closed"
           :waived="worktop.line.waived"
           :busy="closing"
+          :cause="
+            worktop.line.state === 'stopped' ? { job, printer: worktop.printer_id, stop: stationKey } : null
+          "
           :counted="counted"
           @close="close"
           @reopen="ask(false)"

@@ -5,7 +5,7 @@ import { NButton, NInput } from 'naive-ui'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
-import { answer, client } from '../api/client'
+import { answer, client, get } from '../api/client'
 import TextLine from '../ui/TextLine.vue'
 import { beginCase } from './begin'
 
@@ -18,6 +18,11 @@ const { data, error } = useQuery({
   queryKey: ['printer', printer],
   queryFn: () => answer(client.GET('/api/v1/printers/{id}', { params: { path: { id: printer.value } } })),
 })
+/* One case a printer: the one that is open is gone on with. */
+const { data: cases } = useQuery({ queryKey: ['cases'], queryFn: () => get('/api/v1/cases') })
+const open = computed(() =>
+  cases.value?.watched.find((c) => c.printer_id === printer.value && c.ended_at == null),
+)
 const sentence = useSessionStorage(`new-case-${printer.value}`, '')
 const who = ref('')
 const failure = ref('')
@@ -63,7 +68,11 @@ async function begin() {
       It belongs to job {{ data.job.id }}: {{ data.job.complaint || 'planned change' }}.
     </p>
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
-    <p>
+    <p v-if="open">
+      Case {{ open.id }} is open on this printer.
+      <RouterLink class="soft" :to="`/wrong/${open.id}`">Go on with it</RouterLink>
+    </p>
+    <p v-else>
       <NButton type="primary" @click="begin">Look for the cause <kbd aria-hidden="true">Ctrl ↵</kbd></NButton>
     </p>
   </section>

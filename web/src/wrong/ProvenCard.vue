@@ -42,26 +42,24 @@ function end(job: boolean) {
     <p v-if="helped" class="quiet">{{ helped.does }} It helped.</p>
     <template v-if="proven.choices.length">
       <WideTable label="Ways to mend it">
-        <table>
-          <thead>
-            <tr>
-              <th scope="col">Way to mend it</th>
-              <th scope="col">holds</th>
-              <th scope="col">minutes</th>
-              <th scope="col">in the end</th>
-              <th v-if="proven.choices[0]?.expected_price != null" scope="col">cost in the end</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="c in proven.choices" :key="c.action" :class="{ on: c.action === chosen }">
-              <td>{{ c.does }}</td>
-              <td class="mono">{{ Math.round(100 * c.chance) }} %</td>
-              <td class="mono">{{ c.minutes }}</td>
-              <td class="mono">{{ Math.round(c.expected_min) }} min</td>
-              <td v-if="c.expected_price != null" class="mono">{{ money(c.expected_price) }}</td>
-            </tr>
-          </tbody>
-        </table>
+        <thead>
+          <tr>
+            <th scope="col">Way to mend it</th>
+            <th scope="col">holds</th>
+            <th scope="col">minutes</th>
+            <th scope="col">in the end</th>
+            <th v-if="proven.choices[0]?.expected_price != null" scope="col">cost in the end</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="c in proven.choices" :key="c.action" :class="{ on: c.action === chosen }">
+            <td>{{ c.does }}</td>
+            <td class="mono">{{ Math.round(100 * c.chance) }} %</td>
+            <td class="mono">{{ c.minutes }}</td>
+            <td class="mono">{{ Math.round(c.expected_min) }} min</td>
+            <td v-if="c.expected_price != null" class="mono">{{ money(c.expected_price) }}</td>
+          </tr>
+        </tbody>
       </WideTable>
       <ChoiceRow
         v-if="options.length > 1 && !helped"
@@ -105,7 +103,7 @@ function end(job: boolean) {
       This case counts for the shop’s weights (House rules lists it, and can leave it out)
     </NCheckbox>
     <div v-if="!page.open_job && known?.length">
-      <p class="label" id="case-filaments">Filaments to prove it with, where a job is opened</p>
+      <p id="case-filaments" class="label">Filaments to prove it with, where a job is opened</p>
       <NCheckboxGroup v-model:value="filaments" aria-labelledby="case-filaments" class="boxes">
         <NCheckbox v-for="f in known" :key="f.id" :value="f.id">{{ f.name }}</NCheckbox>
       </NCheckboxGroup>
@@ -128,22 +126,6 @@ function end(job: boolean) {
   gap: 12px;
 }
 .kind {
-  color: var(--ink2);
-  font-weight: 600;
-}
-table {
-  border-collapse: collapse;
-  width: 100%;
-}
-th,
-td {
-  text-align: left;
-  padding: 6px 12px 6px 0;
-  border-bottom: 1px solid var(--rule);
-  vertical-align: top;
-}
-th {
-  font-size: 14px;
   color: var(--ink2);
   font-weight: 600;
 }

@@ -697,11 +697,23 @@ pub const ACTIONS: &[Action] = &[
     .can_break()
     .settles(&[Parameter::OffsetZ]),
     remedy(
-        "blob_assembly",
+        "hot_end",
         "Fit a complete hot end.",
         40.0,
         30.0,
-        &[("blob", 0.98)],
+        &[
+            ("blob", 0.98),
+            ("nozzle_clogged", 0.97),
+            ("nozzle_partly", 0.97),
+            ("nozzle_worn", 0.97),
+            ("liner_burnt", 0.95),
+            ("creep_break", 0.95),
+            ("sensor_open", 0.95),
+            ("sensor_loose", 0.95),
+            ("wire_breaking", 0.9),
+            ("heater_weak", 0.95),
+            ("leak", 0.95),
+        ],
     )
     .at(Part::HotEndAssembly)
     .can_break()

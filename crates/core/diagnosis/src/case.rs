@@ -25,7 +25,7 @@ pub struct Case {
     pub replaced: Vec<Part>,
     /// Parts that are older than the shop lets them become.
     pub aged: Vec<Part>,
-    /// Cases of this shop by place of the cause that was proven.
+    /// Number of cases of this shop by place of the cause that was proven.
     pub learned: Vec<f64>,
     /// Causes that this machine can't have: it lacks the piece. By place of the cause.
     pub impossible: Vec<bool>,

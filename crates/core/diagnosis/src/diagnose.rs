@@ -78,7 +78,7 @@ pub struct Diagnosis {
     pub next: Option<NextAction>,
     /// Expected minutes to the end [min].
     pub expected_minutes: f64,
-    /// Expected money to the end, as a number in the shop's money; none where no price is known.
+    /// Expected cost to the end, as a number of the shop's money; none where no price is known.
     pub expected_cost: Option<f64>,
     /// Two at once, where no single cause explains what was seen.
     pub two_at_once: Option<TwoAtOnce>,

@@ -60,7 +60,7 @@ pub struct Facts {
     pub learned: BTreeMap<String, f64>,
     /// What parts cost, in the shop's money, as numbers by the ids of replacements.
     pub prices: BTreeMap<String, f64>,
-    /// What an hour of hands costs, as a number in the shop's money; none where nobody said.
+    /// What an hour of hands costs, as a number of the shop's money; none where nobody said.
     pub per_hour: Option<f64>,
 }
 

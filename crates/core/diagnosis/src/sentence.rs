@@ -69,7 +69,7 @@ const MEANS: &[(&str, &[&str], &str)] = &[
     (
         "since_swap",
         &["since|after", "swap|replac|chang|fitt|install|upgrad|new."],
-        "while|day.|week",
+        "while|day.|week|back.|again.",
     ),
     (
         "new_nozzle_for_a_while",
@@ -295,6 +295,9 @@ const NOT: &[&str] = &[
     "nor",
 ];
 
+/// What ends a clause.
+const ENDS: [char; 5] = ['.', ';', '!', '?', '\n'];
+
 fn fits(word: &str, pattern: &str) -> bool {
     if pattern.is_empty() {
         return true;
@@ -319,9 +322,9 @@ fn found(words: &[String], patterns: &[&str]) -> Option<Vec<usize>> {
 
 /// What a sentence may mean, in the order of the words that say so. A clause that says "no" of it proposes nothing.
 #[must_use]
-pub fn proposals(sentence: &str) -> Vec<Proposed> {
+pub fn proposals(told: &str) -> Vec<Proposed> {
     let mut all: Vec<Proposed> = Vec::new();
-    for clause in sentence.split(['.', ';', '!', '?', '\n']) {
+    for clause in told.split(|c| ENDS.contains(&c)) {
         let typed: Vec<&str> = clause
             .split_whitespace()
             .map(|w| w.trim_matches(|c: char| !c.is_alphanumeric() && c != '-'))

@@ -1,10 +1,10 @@
 //! A thousand machines drawn from the model itself, each taken to its cause in four ways; and machines whose likelihoods
 //! are off by half from what the engine believes. Invented machines: this tells of the planning, not of the table.
 
-#![allow(clippy::unwrap_used)]
+#![allow(clippy::unwrap_used, clippy::print_stdout)] // it prints its table
 
 use fastrand::Rng;
-use wattotherm_diagnosis::{Beliefs, Case, Engine, Outcome, SHIPPED};
+use wattotherm_diagnosis::{Action, Beliefs, Case, Engine, Outcome, SHIPPED};
 
 const MACHINES: u64 = 1000;
 /// How often a customer leaves a symptom out.
@@ -36,7 +36,7 @@ fn machine(rng: &mut Rng, engine: &Engine<'_>, off: f64) -> Machine {
         .collect();
     let asked = SHIPPED.actions.iter().take_while(|a| a.id != "look");
     let told = asked
-        .flat_map(|a| a.answers())
+        .flat_map(Action::answers)
         .map(|id| SHIPPED.observation(id).unwrap())
         .filter(|o| answers[*o] && rng.f64() > UNTOLD)
         .collect();
