@@ -13,7 +13,6 @@ const views = [
   ['offset-z', '/jobs/1/offset_z'],
   ['flow', '/jobs/1/flow.1'],
   ['acceptance', '/jobs/1/acceptance'],
-  ['trial', '/jobs/1/retraction.1'],
   ['printer', '/printers/2'],
   ['logbook', '/logbook'],
   ['house-rules', '/rules'],
@@ -23,6 +22,7 @@ const views = [
   ['breaking-wire', '/jobs/7/heater_loop'],
   ['link', '/printers/5/link'],
   ['heat-logs', '/traces'],
+  ['what-is-wrong', '/wrong/2'],
 ] as const
 
 test('every main view, from the demo data', async ({ page }) => {

@@ -14,6 +14,9 @@ const pages = [
   ['connected printer', '/printers/5/link'],
   ['printer not connected', '/printers/1/link'],
   ['heat logs', '/traces'],
+  ['what is wrong, begun', '/wrong/new/1'],
+  ['what is wrong, a check', '/wrong/2'],
+  ['what is wrong, over', '/wrong/1'],
   ['heater loop', '/jobs/6/heater_loop'],
   ['settings compared', '/jobs/1/compare'],
 ] as const

@@ -29,6 +29,9 @@ const pages = [
   '/rules',
   '/logbook',
   '/traces',
+  '/wrong/1',
+  '/wrong/2',
+  '/wrong/new/1',
 ]
 
 for (const scheme of ['light', 'dark'] as const)

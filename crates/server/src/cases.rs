@@ -4,7 +4,7 @@ use serde::Serialize;
 use utoipa::ToSchema;
 use wattotherm_diagnosis::{
     Action, Answer, Choice, Diagnosis, Facts, From, Model, Outcome, PrinterDoes, Proposed, SHIPPED,
-    Told, chance_word, choices, diagnose, hits_sisters, prevents, proposals, why_words,
+    Told, chance_word, choices, diagnose, hits_sisters, milder, prevents, proposals, why_words,
 };
 use wattotherm_job::due_by_age;
 use wattotherm_measure::Pen;
@@ -577,25 +577,10 @@ impl Gathered {
     }
 
     /// Rungs that were not tried and are milder, in words.
-    fn milder(&self, action: &Action) -> Vec<String> {
-        let tried = |id: &str| self.facts.tried.iter().any(|t| t.action == id);
-        let mends = |a: &Action| {
-            action
-                .mends()
-                .iter()
-                .any(|(c, _)| a.mends().iter().any(|(x, _)| x == c))
-        };
-        let ladders = SHIPPED
-            .ladders
-            .iter()
-            .filter(|l| l.rungs.contains(&action.id));
-        let before = ladders.flat_map(|l| l.rungs.iter().take_while(|r| **r != action.id));
-        before
-            .filter(|id| !tried(id) && !self.facts.passed_over.iter().any(|p| p == *id))
-            .filter_map(|id| action_of(id))
-            .filter(|a| mends(a))
-            .map(|a| self.pen.text(a.does))
-            .collect()
+    pub fn milder(&self, action: &str) -> Vec<String> {
+        let ids = milder(&SHIPPED, &self.facts, action).unwrap_or_default();
+        let each = ids.into_iter().filter_map(action_of);
+        each.map(|a| self.pen.text(a.does)).collect()
     }
 
     fn tried_shown(&self) -> Vec<TriedShown> {
@@ -717,8 +702,8 @@ impl Gathered {
                 .next
                 .as_ref()
                 .map_or(String::new(), |n| why_words(&SHIPPED, n)),
-            next: next.map(|a| self.step(a, self.milder(a))),
-            others: others.map(|a| self.step(a, self.milder(a))).collect(),
+            next: next.map(|a| self.step(a, self.milder(a.id))),
+            others: others.map(|a| self.step(a, self.milder(a.id))).collect(),
             ladders: self.ladders(&d),
             expected_minutes: d.expected_minutes,
             expected_cost: d.expected_cost,

@@ -322,7 +322,8 @@ fn a_cause_that_hangs_on_a_value_puts_that_value_onto_the_open_job() {
 #[test]
 fn what_a_stopped_station_and_a_heat_log_have_shown_is_known() {
     let s = Server::demo();
-    // Yew's job stopped at the drive: resistance downstream.
+    // Yew's job stopped at the drive: resistance downstream. The demo's own case is over first.
+    end(&s, 2, &json!({"how": "given_up"}));
     let new = json!({"printer_id": 6, "job_id": 2, "stop": "drive"});
     let (status, made) = s.call("POST", "/api/v1/cases", Some(&new));
     assert_eq!(status, 201, "{made}");
@@ -453,6 +454,7 @@ fn prices_make_the_choice_between_repairing_and_replacing() {
 #[test]
 fn a_help_pack_has_all_of_it_and_names_only_where_they_are_wanted() {
     let s = Server::demo();
+    end(&s, 2, &json!({"how": "given_up"}));
     let new = json!({"printer_id": 6, "job_id": 2, "stop": "drive", "sentence": "It <b>clicks</b> & stops."});
     let (_, made) = s.call("POST", "/api/v1/cases", Some(&new));
     let case = made["id"].as_i64().unwrap();

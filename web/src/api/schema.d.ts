@@ -2420,7 +2420,7 @@ export interface components {
             causes: components["schemas"]["Believed"][];
             /**
              * Format: double
-             * @description Expected money to the end, as a number in the shop's money; none where no price is known.
+             * @description Expected cost to the end, as a number of the shop's money; none where no price is known.
              */
             expected_cost?: number | null;
             /**

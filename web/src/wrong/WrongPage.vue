@@ -29,7 +29,11 @@ const other = ref(false)
 /* Somebody looked at what was proven, and doesn't believe it. */
 const goesOn = ref(false)
 const all = computed(() => [...(data.value?.next ? [data.value.next] : []), ...(data.value?.others ?? [])])
-const step = computed(() => all.value.find((s) => s.id === pinned.value) ?? data.value?.next ?? null)
+const step = computed(() => {
+  const kept = all.value.find((s) => s.id === pinned.value)
+  const open = kept?.kind === 'remedy' || kept?.questions.some((q) => q.answer == null)
+  return (open ? kept : null) ?? data.value?.next ?? null
+})
 const over = computed(() => data.value?.case.ended_at != null)
 const shown = computed(() => {
   const page = data.value

@@ -191,6 +191,7 @@ pub const CAUSES: &[Cause] = &[
         SENSOR,
         &[
             ("reads_end", 0.95),
+            ("slow_heat", 0.4),
             ("at_once", 0.9),
             ("ohms_wrong", 0.97),
             ("thin", 0.02),
@@ -210,6 +211,7 @@ pub const CAUSES: &[Cause] = &[
         &[],
         &[
             ("reads_end", 0.8),
+            ("slow_heat", 0.4),
             ("jumps", 0.3),
             ("pin_loose", 0.95),
             ("ohms_wrong", 0.3),

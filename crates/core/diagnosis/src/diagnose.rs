@@ -159,6 +159,25 @@ pub fn diagnose(model: &Model<'_>, facts: &Facts) -> Result<Diagnosis, UnknownEv
     })
 }
 
+/// Milder rungs that were not tried and may mend the likeliest of what an action mends, by id; the mildest first.
+/// # Errors
+/// [`UnknownEvidence`] for facts that can't be read, or an action that isn't in the model.
+pub fn milder(
+    model: &Model<'_>,
+    facts: &Facts,
+    action: &str,
+) -> Result<Vec<&'static str>, UnknownEvidence> {
+    let case = facts.read(model)?;
+    let engine = Engine::new(model);
+    let at = model.action(action).ok_or_else(|| UnknownEvidence {
+        field: "action".into(),
+        message: "There is no such action. The list has them all.".into(),
+    })?;
+    let (beliefs, _) = engine.believed(&case);
+    let all = engine.milder(at, &beliefs, &case);
+    Ok(all.into_iter().map(|i| model.actions[i].id).collect())
+}
+
 /// The likeliest pair of causes that a check tells apart: the product of their chances and of how differently it answers.
 fn tells_apart(engine: &Engine<'_>, action: usize, beliefs: &Beliefs) -> [&'static str; 2] {
     let p = &beliefs.0;

@@ -31,7 +31,7 @@ pub use case::{Case, Outcome};
 pub use causes::CAUSES;
 pub use choices::{Choice, choices};
 pub use diagnose::{
-    Believed, Diagnosis, Known, NextAction, TwoAtOnce, WhyNext, diagnose, everything_known,
+    Believed, Diagnosis, Known, NextAction, TwoAtOnce, WhyNext, diagnose, everything_known, milder,
 };
 pub use engine::Engine;
 pub use evidence::{Answer, Evidence, Facts, Tried, UnknownEvidence};

@@ -34,8 +34,12 @@ pub struct Proposal {
 
 /// From this chance on, 0 to 1, a hazard is looked at before anything else. Judgement, no published source.
 pub const HAZARD_FROM: f64 = 0.1;
+/// … and by this factor over what it was before anything was seen. Judgement, no published source.
+const RAISED: f64 = 1.2;
 /// Beyond this chance, 0 to 1, that it is none of the causes, nothing more is looked for. Judgement, no published source.
 pub const NONE_FROM: f64 = 0.7;
+/// Nothing is mended on less than this chance that it helps, 0 to 1. Judgement, no published source.
+const TRY_FROM: f64 = 0.05;
 /// No part is spent, or risked, on less than this chance that it helps, 0 to 1. Judgement, no published source.
 const SPEND_FROM: f64 = 0.4;
 /// A cause counts as proven from this chance on, 0 to 1 … Judgement, no published source.
@@ -208,8 +212,12 @@ impl Engine<'_> {
             reason,
             expected_min: check.expected_min,
         };
+        // A suspect is what something speaks for: a danger no likelier than before anything was seen is none.
+        let before = self.before(case).0;
+        let usual: f64 = hazards().map(|c| before[c]).sum();
+        let suspect = in_danger > HAZARD_FROM && in_danger > RAISED * usual;
         let settled = beliefs.0.iter().any(|p| *p > SETTLED);
-        if in_danger > HAZARD_FROM
+        if suspect
             && !settled
             && let Some(check) = best_of(checks.iter().copied().filter(|c| c.of_danger))
         {
@@ -222,7 +230,10 @@ impl Engine<'_> {
             return by(check, Reason::Saves(now_min - check.expected_min));
         }
         let course = self.course(beliefs, case);
-        let worth = |a: usize| !self.spends(a) || self.helps(a, &beliefs.0) > SPEND_FROM;
+        let worth = |a: usize| {
+            let least = if self.spends(a) { SPEND_FROM } else { TRY_FROM };
+            self.helps(a, &beliefs.0) > least
+        };
         let Some(first) = course.into_iter().map(|(a, _)| a).find(|a| worth(*a)) else {
             return Proposal {
                 expected_min: now_min,

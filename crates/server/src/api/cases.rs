@@ -21,7 +21,7 @@ use super::files::in_pieces;
 use super::printers::Made;
 use crate::body::{Body, Path, Query};
 use crate::case_evidence;
-use crate::cases::{CasePage, HOUR, gather, outcome_word};
+use crate::cases::{CasePage, Gathered, HOUR, gather, outcome_word};
 use crate::error::{ApiError, Problem};
 use crate::help_pack::help_pack;
 use crate::moment::now;
@@ -289,7 +289,7 @@ async fn tell(
             let case = store.fault_case(id)?;
             let before = gather(store, id)?;
             for entry in &telling.entries {
-                may_try(&before.told, entry)?;
+                may_try(&before, entry)?;
             }
             let lines: Vec<String> = telling
                 .entries
@@ -304,41 +304,21 @@ async fn tell(
 }
 
 /// Climbing past a milder rung asks for a reason.
-fn may_try(told: &wattotherm_diagnosis::Told, entry: &Entry) -> Result<(), ApiError> {
+fn may_try(known: &Gathered, entry: &Entry) -> Result<(), ApiError> {
     let Entry::Tried { action, reason, .. } = entry else {
         return Ok(());
     };
-    if !reason.trim().is_empty() || told.tried.iter().any(|t| t.action == *action) {
+    let again = known.told.tried.iter().any(|t| t.action == *action);
+    if !reason.trim().is_empty() || again {
         return Ok(());
     }
-    let done = |id: &str| {
-        told.tried.iter().any(|t| t.action == id) || told.passed_over.iter().any(|(a, _)| a == id)
-    };
-    for ladder in SHIPPED
-        .ladders
-        .iter()
-        .filter(|l| l.rungs.contains(&action.as_str()))
-    {
-        let of = |id: &str| SHIPPED.actions.iter().find(|a| a.id == id);
-        let mends = |id: &str| of(id).map_or(&[][..], |a| a.mends());
-        let alike = |id: &str| {
-            mends(id)
-                .iter()
-                .any(|(c, _)| mends(action).iter().any(|(x, _)| x == c))
-        };
-        let mut before = ladder.rungs.iter().take_while(|r| *r != action);
-        if let Some(milder) = before.find(|r| !done(r) && alike(r)) {
-            let does = of(milder).map_or("", |a| a.does);
-            return Err(bad(
-                "reason",
-                format!(
-                    "A milder way wasn’t tried: “{}” Say why it is left out.",
-                    wattotherm_measure::Pen::METRIC.text(does)
-                ),
-            ));
-        }
+    match known.milder(action).first() {
+        Some(does) => Err(bad(
+            "reason",
+            format!("A milder way wasn’t tried: “{does}” Say why it is left out."),
+        )),
+        None => Ok(()),
     }
-    Ok(())
 }
 
 /// How a case ends.

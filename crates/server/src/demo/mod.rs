@@ -1,5 +1,6 @@
 //! The demo workshop: the print room of a college for stage and garden design. All invented.
 
+mod cases;
 mod heat;
 
 pub use heat::connect_demo;
@@ -177,6 +178,7 @@ pub fn fill_with_demo(store: &mut Store) -> Result<(), Failure> {
     demo.alder_z(alder, filaments[0])?;
     demo.aspen_loop(aspen, filaments[1])?;
     demo.hazel_wire(hazel, filaments[0])?;
+    demo.cases(alder, yew)?;
     Ok(())
 }
 

@@ -1,0 +1,350 @@
+import { expect, test, type Page } from '@playwright/test'
+
+import { ownPrinter, pick, startJob } from '../bench'
+
+/* What is wrong with it? From the customer's sentence to the cause, with machines of the tests' own. */
+
+/** A machine as its technician finds it: what is so of it; everything else isn't. */
+interface Machine {
+  /** Questions that are answered with yes. */
+  so?: RegExp[]
+  /** Answers to choose where one of several is asked for. */
+  shows?: RegExp[]
+  /** Readings by their question. */
+  reads?: [RegExp, string][]
+  /** What mends it. */
+  mends?: RegExp
+}
+
+const work = (page: Page) => page.getByRole('region', { name: 'What to do now' })
+const heading = (page: Page) => page.getByRole('heading', { level: 1 })
+
+/** Begins a case with a sentence and agrees to all that it may mean. */
+async function begin(page: Page, printer: number, sentence: string) {
+  await page.goto(`/wrong/new/${printer}`)
+  await page.getByLabel('What they say; may be blank').fill(sentence)
+  await page.getByRole('button', { name: /Look for the cause/ }).click()
+  await expect(page).toHaveURL(/\/wrong\/\d+$/)
+  if (sentence) {
+    await expect(heading(page)).toHaveText('Is it so?')
+    await page.getByRole('button', { name: 'All of it is so' }).click()
+  }
+  await expect(work(page)).toBeVisible()
+}
+
+/** Does what is proposed until the cause stands there, or nothing is left; the headings of what was done. */
+async function follow(page: Page, machine: Machine, most = 60): Promise<string[]> {
+  const done: string[] = []
+  for (let i = 0; i < most; i++) {
+    await expect(heading(page)).toHaveCount(1)
+    const now = (await heading(page).textContent()) ?? ''
+    if (/^(It is the|Nothing found)/.test(now)) return done
+    if (done.at(-1) !== now) done.push(now)
+    const region = work(page)
+    const reading = region.getByLabel(/^Reading in/)
+    const firstYes = region.getByRole('button', { name: /^Yes: / }).first()
+    if (await region.getByRole('button', { name: /It helped/ }).isVisible()) {
+      const helps = machine.mends?.test(now) ?? false
+      await region.getByRole('button', { name: helps ? /It helped/ : /No help/ }).click()
+      await expect(heading(page)).not.toHaveText(now)
+    } else if (await region.getByText('What do you see?').isVisible()) {
+      const choices = region.getByRole('group', { name: 'What do you see?' }).getByRole('button')
+      const names = await choices.allTextContents()
+      const fits = names.findIndex((n) => machine.shows?.some((s) => s.test(n)))
+      await choices.nth(fits >= 0 ? fits : names.length - 2).click()
+      await expect(heading(page)).not.toHaveText(now)
+    } else if ((await reading.count()) > 0) {
+      const asks = (await region.getByRole('group').first().textContent()) ?? ''
+      const value = machine.reads?.find(([q]) => q.test(asks))?.[1]
+      if (value) {
+        await reading.fill(value)
+        await reading.press('Enter')
+      } else await region.getByRole('button', { name: 'Can’t tell' }).first().click()
+      await expect(heading(page)).not.toHaveText(now)
+    } else {
+      const question = ((await firstYes.getAttribute('aria-label')) ?? '').slice(5)
+      const so = machine.so?.some((s) => s.test(question)) ?? false
+      await region.getByRole('button', { name: `${so ? 'Yes' : 'No'}: ${question}` }).click()
+      await expect(region.getByRole('button', { name: `Yes: ${question}` })).toHaveCount(0)
+    }
+  }
+  throw new Error(`it never ends: ${done.join(' / ')}`)
+}
+
+const evidence = (page: Page) => page.getByRole('complementary', { name: 'Evidence' })
+
+test('good for half a print, back after a new nozzle: the coupler, in three checks at most, and its sisters', async ({
+  page,
+  request,
+}) => {
+  const hornbeam = await ownPrinter(request, 'Hornbeam')
+  await begin(
+    page,
+    hornbeam,
+    'Prints well at first, then halfway through the print it goes thin. A new nozzle helped for a day.',
+  )
+  await expect(evidence(page)).toContainText('a new nozzle helped for a while: yes')
+  const done = await follow(page, { reads: [[/tube move/, '0,8']] })
+  expect(done.length).toBeLessThanOrEqual(3)
+  expect(done).toContain('Pull and push the tube at each coupler.')
+  await expect(heading(page)).toHaveText('It is the coupler that doesn’t hold.')
+  await expect(page.getByText('Alike in this shop:')).toContainText(/Alder.*Rowan/)
+  await page.getByLabel('PETG, green').check()
+  await page.getByRole('button', { name: 'Open the job for it' }).click()
+  await expect(page).toHaveURL(/\/jobs\/\d+/)
+  const route = page.getByRole('list', { name: 'Stations of this job' })
+  await expect(route).toContainText('hot-end coupler')
+  await expect(page.getByRole('complementary', { name: 'Traveller' })).toContainText(
+    'halfway through the print',
+  )
+})
+
+test('a nozzle that reads 0 while the bed reads the room: the plug before the sensor, cold, and never the loop', async ({
+  page,
+  request,
+}) => {
+  const plane = await ownPrinter(request, 'Plane')
+  await begin(page, plane, 'The display reads 0 for the nozzle, the bed is right, and it will not heat.')
+  await expect(heading(page)).toHaveText('Unplugged: pull gently at each wire, look into the plugs.')
+  await expect(work(page).getByRole('note')).toContainText('Mains plug out, and cold')
+  const done = await follow(page, { so: [/circuit open or short/] })
+  expect(done.slice(0, 2)).toEqual([
+    'Unplugged: pull gently at each wire, look into the plugs.',
+    'Unplugged and cold: measure the sensor’s ohms.',
+  ])
+  expect(done.filter((d) => /loop|Hold the print|Watch it heat/.test(d))).toEqual([])
+  await expect(heading(page)).toHaveText('It is the open or shorted sensor.')
+})
+
+test('a clog in the morning with debris in the fan: the fan, a mild release of the plug, and no open flame', async ({
+  page,
+  request,
+}) => {
+  const rowan = await ownPrinter(request, 'Service tree')
+  await begin(page, rowan, 'Nothing comes out in the morning. It stops after half an hour of printing.')
+  const done = await follow(page, {
+    so: [/debris in the blades/, /dead, blocked, or blowing away/, /Does the drive click/],
+    reads: [[/heat sink/, '78']],
+  })
+  expect(done).toContain('Look at the hot-end fan, and feel where it blows.')
+  await expect(heading(page)).toHaveText('It is the heat creep, by the hot-end fan.')
+  expect(done.filter((d) => /Strip|Fit a/.test(d))).toEqual([])
+  await page.getByText('Clog, mildest first').click()
+  await expect(page.getByText('No open flame')).toBeVisible()
+  const rungs = await page
+    .getByRole('button', { name: /^Do this rung/ })
+    .evaluateAll((all) => all.map((b) => b.getAttribute('aria-label') ?? ''))
+  const at = (what: RegExp) => rungs.findIndex((r) => what.test(r))
+  expect(at(/Hot-end fan off, attended/)).toBeGreaterThanOrEqual(0)
+  expect(at(/Hot-end fan off, attended/)).toBeLessThan(at(/Strip the hot end/))
+})
+
+test('a blob with a dead sensor: nothing heats by the printer, and what was spliced stays on record', async ({
+  page,
+  request,
+}) => {
+  const yew = await ownPrinter(request, 'Bald cypress')
+  const job = await startJob(request, yew, ['silicone_sock'])
+  await begin(
+    page,
+    yew,
+    'The part came off the plate and there is a big blob all around the hot end. It reads 0.',
+  )
+  const done = await follow(page, { so: [/wrapped around the hot end/], mends: /complete hot end|hot air/ })
+  await expect(heading(page)).toHaveText('It is the blob around the hot end.')
+  expect(done.filter((d) => /Feed|own heat|Heat|hot\.$/.test(d) && !/hot air/.test(d))).toEqual([])
+  await page.getByText('Blob around the hot end', { exact: true }).click()
+  await expect(page.getByText('no heat from the printer at all')).toBeVisible()
+  await page.getByRole('button', { name: `Put it on job ${job}` }).click()
+  await page.getByRole('button', { name: 'Something happened …' }).click()
+  await page.getByText('something was changed').click()
+  await page.getByText('until it is put right').click()
+  await page.getByLabel('What was changed, e.g. sensor type, covers').fill('sensor wire')
+  await page.getByLabel('How it is now').fill('spliced')
+  await page.getByLabel('Why?').fill('the blob took its plug')
+  await page.getByRole('button', { name: 'Note it' }).click()
+  await expect(page.getByRole('complementary', { name: 'Traveller' })).toContainText('Altered: sensor wire')
+})
+
+test('thin since the drive was swapped: the steps, and the drive station is on the job', async ({
+  page,
+  request,
+}) => {
+  const alder = await ownPrinter(request, 'Alder buckthorn')
+  const job = await startJob(request, alder, ['extruder_motor'])
+  await page.goto(`/jobs/${job}`)
+  await page.getByRole('button', { name: 'What is wrong with it?' }).click()
+  await expect(evidence(page)).toContainText('extruder motor')
+  await evidence(page).getByRole('button', { name: 'Say what you saw …' }).click()
+  await pick(page, 'What: type a word of it', 'so since a part was swapped')
+  await page.getByRole('button', { name: 'Take it' }).click()
+  await expect(evidence(page)).toContainText('so since a part was swapped: yes')
+  await follow(page, {
+    so: [/Are lines thin/, /by one factor/, /same factor, slow and fast/],
+    shows: [/shows at once/],
+  })
+  await expect(heading(page)).toHaveText('It is the wrong steps or ratio.')
+  await page.getByRole('button', { name: `Put it on job ${job}` }).click()
+  await expect(page.getByRole('list', { name: 'Stations of this job' })).toContainText('Drive')
+})
+
+test('hiss and fuzz is water in the filament, and ends without a job', async ({ page, request }) => {
+  const osier = await ownPrinter(request, 'Osier')
+  await begin(page, osier, 'It hisses while it prints and the walls are fuzzy, hairs everywhere.')
+  const done = await follow(page, { so: [/hiss or bubble/, /another spool/] })
+  expect(done.length).toBeLessThanOrEqual(4)
+  await expect(heading(page)).toHaveText('It is the wet filament.')
+  await page.getByRole('button', { name: 'End the case: it is mended' }).click()
+  await expect(heading(page)).toHaveText('It was the wet filament.')
+})
+
+test('only the first layer: Z, and a check-up job with that value', async ({ page, request }) => {
+  const holm = await ownPrinter(request, 'Holm oak')
+  await begin(page, holm, 'Only the first layer is bad. It scrapes over the bed.')
+  await follow(page, {
+    so: [/thicker or thinner than set/, /ridges, or drag/],
+    shows: [/shows at once/],
+    mends: /Set Z/,
+  })
+  await expect(heading(page)).toHaveText('It is the nozzle too near or too far.')
+  await page.getByRole('button', { name: 'Open the job for it' }).click()
+  await expect(page.getByRole('list', { name: 'Stations of this job' })).toContainText('Z offset')
+})
+
+test('an alarm with a reading that falls by tens of degrees within a second: the wire, and no tuning', async ({
+  page,
+  request,
+}) => {
+  const aspen = await ownPrinter(request, 'White poplar')
+  await begin(
+    page,
+    aspen,
+    'Alarm in the middle of a print, the reading drops by forty degrees within a second.',
+  )
+  const done = await follow(page, { so: [/while the head is moved/, /Does the reading jump/] })
+  expect(done).toContain('Watch the reading while the head is moved by hand.')
+  expect(done.filter((d) => /Tune/.test(d))).toEqual([])
+  await expect(heading(page)).toHaveText('It is the sensor wire that is breaking.')
+})
+
+test('it clicks and the filament stops after a few centimetres: the cutter', async ({ page, request }) => {
+  const elder = await ownPrinter(request, 'Elder')
+  await begin(page, elder, 'It clicks, and the filament stops after a few centimetres.')
+  await follow(page, {
+    so: [/lever stay pressed/, /Won’t it load/],
+    shows: [/shows at once/],
+    mends: /Free the cutter/,
+  })
+  await expect(heading(page)).toHaveText('It is the cutter that is stuck.')
+})
+
+test('two faults at once are said, and each can be mended', async ({ page, request }) => {
+  const medlar = await ownPrinter(request, 'Medlar')
+  await begin(page, medlar, '')
+  for (const what of [
+    'hiss or steam, fuzzy walls',
+    'hiss or bubbles at 100 mm of feed',
+    'strings and blobs',
+    'waves beside corners, or shifted layers',
+    'an axis has play',
+    'rattles when it moves',
+  ]) {
+    await evidence(page).getByRole('button', { name: 'Say what you saw …' }).click()
+    await pick(page, 'What: type a word of it', what)
+    await page.getByRole('button', { name: 'Take it' }).click()
+    await expect(evidence(page)).toContainText(`${what}: yes`)
+  }
+  const causes = page.getByRole('complementary', { name: 'Causes' })
+  await expect(causes).toContainText(/Likelier both: (wet filament and belt|belt, wheel or idler and wet)/)
+  // Evidence can be taken back, and the answer follows.
+  await evidence(page).getByRole('button', { name: 'Take back: an axis has play' }).click()
+  await evidence(page)
+    .getByRole('button', { name: 'Take back: waves beside corners, or shifted layers' })
+    .click()
+  await evidence(page).getByRole('button', { name: 'Take back: rattles when it moves' }).click()
+  await expect(causes).toContainText('One cause explains what was seen.')
+})
+
+test('nothing wrong: nothing found, what was ruled out is said, and the bench asks again on its day', async ({
+  page,
+  request,
+}) => {
+  test.slow()
+  const box = await ownPrinter(request, 'Box')
+  await begin(page, box, '')
+  const done = await follow(
+    page,
+    {
+      reads: [
+        [/tube move/, '0.1'],
+        [/heat sink/, '41'],
+      ],
+    },
+    120,
+  )
+  expect(done.filter((d) => /Fit a|Strip/.test(d))).toEqual([])
+  await expect(heading(page)).toHaveText('Nothing found. Nothing more here is worth doing.')
+  const end = page.getByRole('region', { name: 'What came of it' })
+  expect(await end.getByRole('listitem').count()).toBeGreaterThan(15)
+  const pack = page.waitForEvent('download')
+  await end.getByRole('link', { name: 'Help pack (zip)' }).click()
+  expect((await pack).suggestedFilename()).toMatch(/^case-\d+\.zip$/)
+  await end.getByLabel('Ask again on, like 2026-12-03').fill('2020-02-02')
+  await end.getByRole('button', { name: 'Keep the day' }).click()
+  await end.getByRole('button', { name: 'End it: nothing found' }).click()
+  await expect(heading(page)).toHaveText('Nothing was found.')
+  await page.goto('/')
+  await expect(page.getByRole('list', { name: 'To be asked about again' })).toContainText('Ask today: Box')
+})
+
+test('a stopped station leads to its cause with what it has shown', async ({ page }) => {
+  await page.goto('/jobs/2/drive')
+  await page
+    .getByRole('region', { name: 'Verdict' })
+    .getByRole('button', { name: 'Case 2: what is wrong?' })
+    .click()
+  await expect(page).toHaveURL(/\/wrong\/2$/)
+  await expect(evidence(page)).toContainText('from the station')
+})
+
+test('by keys alone: a number of an answer gives it, and what is typed wrong stays and is said', async ({
+  page,
+  request,
+}) => {
+  const spindle = await ownPrinter(request, 'Spindle')
+  await page.goto(`/wrong/new/${spindle}`)
+  await page.getByLabel('What they say; may be blank').press('Control+Enter')
+  await expect(page).toHaveURL(/\/wrong\/\d+$/)
+  // Of four answers at most one: the fifth is none of them, the sixth that nobody knows.
+  await expect(heading(page)).toHaveText('Ask when in a print it shows.')
+  await page.keyboard.press('6')
+  await expect(heading(page)).not.toHaveText('Ask when in a print it shows.')
+  const question = await work(page)
+    .getByRole('button', { name: /^Yes: / })
+    .first()
+    .getAttribute('aria-label')
+  await page.keyboard.press('2')
+  await expect(evidence(page).getByText('Looked at, and not so')).toBeVisible()
+  await expect(work(page).getByRole('button', { name: question ?? '', exact: true })).toHaveCount(0)
+  // A number that can't be meant.
+  await page.getByRole('button', { name: /do another/ }).click()
+  await pick(page, 'Do this one now', 'Pull and push the tube')
+  await page.getByRole('button', { name: 'Do it', exact: true }).click()
+  const reading = work(page).getByLabel('Reading in mm')
+  await reading.fill('a bit')
+  await reading.press('Enter')
+  await expect(work(page).getByRole('alert')).toContainText('“a bit” is no number')
+  await expect(reading).toHaveValue('a bit')
+})
+
+test('on a phone the check comes first, and causes and evidence are behind a tap', async ({
+  page,
+  request,
+}) => {
+  await page.setViewportSize({ width: 390, height: 844 })
+  await begin(page, await ownPrinter(request, 'Dwarf birch'), '')
+  await expect(work(page)).toBeVisible()
+  await expect(page.getByRole('complementary', { name: 'Causes' })).toHaveCount(0)
+  await page.getByText('What it may be', { exact: false }).first().click()
+  await expect(page.getByRole('region', { name: 'What it may be' })).toBeVisible()
+})
