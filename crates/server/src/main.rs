@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use clap::{Parser, Subcommand};
-use wattotherm_diagnosis::{Facts, SHIPPED, diagnose, everything_known};
+use wattotherm_diagnosis::{Facts, SHIPPED, diagnose, everything_known, judgement};
 use wattotherm_job::Context;
 use wattotherm_job::stations::{all_stations, station_named};
 use wattotherm_server::{
@@ -51,6 +51,9 @@ enum Command {
         /// Print the names of all causes, observations, actions and replacements instead.
         #[arg(long)]
         list: bool,
+        /// Print the judgement behind it instead: weights, likelihoods, minutes.
+        #[arg(long, conflicts_with = "list")]
+        judgement: bool,
     },
     /// Print a job as JSON.
     Export {
@@ -136,10 +139,13 @@ fn run(command: Command) -> Result<(), Failure> {
             serve(&folder.path().join("wattotherm.sqlite"), listen, true)
         }
         Command::Evaluate { station } => evaluate_input(&station),
-        Command::Diagnose { list: true } => {
+        Command::Diagnose { list: true, .. } => {
             print(&serde_json::to_string_pretty(&everything_known(&SHIPPED))?)
         }
-        Command::Diagnose { list: false } => diagnose_input(),
+        Command::Diagnose {
+            judgement: true, ..
+        } => print(&serde_json::to_string_pretty(&judgement(&SHIPPED))?),
+        Command::Diagnose { .. } => diagnose_input(),
         Command::Export { job, data } => {
             let store = Store::open(&data_file(data)?, OpenOptions::default())?;
             print(&serde_json::to_string_pretty(&store.export(job)?)?)

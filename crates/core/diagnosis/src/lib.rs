@@ -15,6 +15,7 @@ mod diagnose;
 mod engine;
 mod evidence;
 mod history;
+mod judgement;
 mod ladders;
 mod model;
 mod next;
@@ -36,6 +37,7 @@ pub use diagnose::{
 pub use engine::Engine;
 pub use evidence::{Answer, Evidence, Facts, Tried, UnknownEvidence};
 pub use history::{Entry, From, SeenEntry, Told, TriedEntry};
+pub use judgement::judgement;
 pub use ladders::LADDERS;
 pub use model::{Action, ActionKind, Cause, Ladder, Model, Observation, PrinterDoes, SHIPPED};
 pub use next::{Proposal, Reason};
