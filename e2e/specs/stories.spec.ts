@@ -76,10 +76,21 @@ test('a complaint that comes back twice: false fixes on record, parts added, clo
   await expect(page).toHaveURL(new RegExp(`/jobs/${job}/cause$`))
   await expect(page.getByText(/it came back after 55 and 70 min/).first()).toBeVisible()
   await tickOpen(page)
-  await happened(page, 'one more part', {
-    part: 'hot-end coupler',
-    reason: [/Why is it replaced/, 'the tube moves by 0.6 mm in it'],
-  })
+  // Two parts explained nothing: now the cause is looked for, with that known.
+  await page.getByRole('button', { name: 'What is wrong with it?' }).click()
+  await expect(page).toHaveURL(/\/wrong\/\d+$/)
+  const evidence = page.getByRole('complementary', { name: 'Evidence' })
+  await expect(evidence).toContainText('Not explained by the new nozzle, same bore')
+  await expect(evidence).toContainText('Not explained by the new tube: it came back after 70 min')
+  await page.getByRole('button', { name: 'All of it is so' }).click()
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Pull and push the tube at each coupler.')
+  await page.getByLabel('Reading in mm').fill('0,6')
+  await page.getByLabel('Reading in mm').press('Enter')
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('It is the coupler that doesn’t hold.')
+  await page.getByRole('checkbox', { name: /This case counts/ }).uncheck()
+  await page.getByRole('button', { name: `Put it on job ${job}` }).click()
+  await expect(page).toHaveURL(new RegExp(`/jobs/${job}`))
+  await expect(station(page, 'Strip and fit: hot-end coupler')).toBeVisible()
   await workTo(page, request, job, 'offset_z')
   await zAsItWas(page)
   await workTo(page, request, job, 'acceptance')

@@ -7,7 +7,8 @@ use std::io::Write as _;
 use serde_json::json;
 use wattotherm_store::{LogFilter, Store};
 
-use crate::cases::{CasePage, gather};
+use crate::cases::gather;
+use crate::cases::shown::CasePage;
 use crate::error::ApiError;
 use crate::moment::now;
 use crate::zip_file::{Zip, ZipError};

@@ -2,7 +2,6 @@
 
 mod api;
 mod body;
-mod case_evidence;
 mod cases;
 mod connections;
 mod demo;

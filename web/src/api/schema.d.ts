@@ -5794,6 +5794,11 @@ export interface components {
             cold: boolean;
             /** @description What to do. */
             does: string;
+            /**
+             * Format: int32
+             * @description How much it feeds then [mm].
+             */
+            feed_mm?: number | null;
             /** @description Whether the printer heats for it. */
             heats: boolean;
             /** @description How, and what to beware of. */
@@ -5816,7 +5821,7 @@ export interface components {
              * @description What it cost so far or would cost, as a number in the shop's money; none where no price is known.
              */
             price?: number | null;
-            /** @description `hold`, `watch`, `limit` or `reading`, where the connected printer does it. */
+            /** @description `hold`, `watch`, `limit`, `reading` or `feed`, where the connected printer does it. */
             printer?: string | null;
             /** @description What is asked. */
             questions: components["schemas"]["Question"][];

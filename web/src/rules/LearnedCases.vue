@@ -41,7 +41,7 @@ async function count(id: number, counts: boolean) {
       <tr v-for="c in data.proven" :key="c.id">
         <td>
           <RouterLink :to="`/wrong/${c.id}`">case {{ c.id }}</RouterLink>
-          <span class="quiet">{{ c.sentence }}</span>
+          <span class="quiet said">{{ c.sentence }}</span>
         </td>
         <td>{{ data.causes[c.cause ?? ''] ?? c.cause }}</td>
         <td>{{ c.ended_at ? moment(c.ended_at) : '' }}</td>
@@ -58,6 +58,9 @@ async function count(id: number, counts: boolean) {
 </template>
 
 <style scoped>
+.said {
+  margin-left: 8px;
+}
 .part {
   margin-top: 26px;
 }

@@ -5,6 +5,7 @@ import { computed, ref, watch } from 'vue'
 import type { Schemas } from '../api/client'
 import TextLine from '../ui/TextLine.vue'
 import HelpPack from './HelpPack.vue'
+import PreventList from './PreventList.vue'
 import type { CasePage } from './useCase'
 
 /* The end of a case without a proof, or after it: what was ruled out, whom to ask, when to ask again. */
@@ -44,7 +45,11 @@ const finish = (how: Schemas['CaseEnd'] | null) =>
         </p>
         <p><NButton @click="emit('saw')">Say what you saw …</NButton></p>
       </template>
-      <div v-if="page.ruled_out.length">
+      <PreventList v-if="page.case.ended === 'proven' && page.proven" :proven="page.proven" />
+      <p v-if="over && page.case.job_id">
+        <RouterLink :to="`/jobs/${page.case.job_id}`">To job {{ page.case.job_id }}</RouterLink>
+      </p>
+      <div v-if="page.ruled_out.length && page.case.ended !== 'proven'">
         <h2>Ruled out</h2>
         <ul>
           <li v-for="r in page.ruled_out" :key="r">{{ r }}</li>

@@ -19,11 +19,29 @@ const { temperature } = usePen()
 const failure = ref('')
 const number = ref<number | null>(null)
 const target = ref(props.step.printer === 'watch' ? '60' : '200')
+/* Fed by the printer: warm first, and the guard refuses a cold one. */
+const fed = ref(false)
+async function feed() {
+  failure.value = ''
+  fed.value = false
+  try {
+    for (const line of ['M83', `G1 E${props.step.feed_mm ?? 0} F120`])
+      await answer(
+        client.POST('/api/v1/printers/{id}/send', {
+          params: { path: { id: id.value } },
+          body: { line, confirmed: false },
+        }),
+      )
+    fed.value = true
+  } catch (e) {
+    failure.value = e instanceof ServerError ? e.problem.detail : String(e)
+  }
+}
 const done = computed(() => {
   const r = printer.value?.routine
   return r && r.done && r.number === number.value ? r.done : null
 })
-async function run(kind: 'hold' | 'limit', seconds: number) {
+async function run(kind: 'hold' | 'limit' | 'warm', seconds: number) {
   failure.value = ''
   const target_c = numberOf(target.value)
   if (target_c === null) {
@@ -50,6 +68,12 @@ async function run(kind: 'hold' | 'limit', seconds: number) {
     <p v-else-if="step.printer === 'reading'">
       It reads <strong class="mono">{{ temperature(nozzleC, 1) }}</strong> now.
     </p>
+    <div v-else-if="step.printer === 'feed'" class="ways">
+      <TextLine id="printer-target" v-model="target" class="target" label="Target in °C" decimal />
+      <NButton @click="run('warm', 180)">Warm the nozzle</NButton>
+      <NButton @click="feed">Feed {{ step.feed_mm }} mm</NButton>
+      <span v-if="fed" role="status">Fed. What came out?</span>
+    </div>
     <div v-else-if="!done" class="ways">
       <TextLine id="printer-target" v-model="target" class="target" label="Target in °C" decimal />
       <NButton v-if="step.printer === 'hold'" @click="run('hold', 240)"

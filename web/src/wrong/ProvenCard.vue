@@ -7,6 +7,7 @@ import { get, type Schemas } from '../api/client'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import TextLine from '../ui/TextLine.vue'
 import WideTable from '../ui/WideTable.vue'
+import PreventList from './PreventList.vue'
 import type { CasePage } from './useCase'
 
 /* The cause is proven: what it takes to mend it, what keeps it away, and the job that follows. */
@@ -90,15 +91,7 @@ function end(job: boolean) {
         />
       </div>
     </template>
-    <div v-if="proven.prevents.length || proven.sisters.length">
-      <h2>So that it doesn’t come back</h2>
-      <ul>
-        <li v-for="p in proven.prevents" :key="p">{{ p }}</li>
-        <li v-if="proven.sisters.length">
-          Alike in this shop: <strong>{{ proven.sisters.join(', ') }}</strong>. Look at them too.
-        </li>
-      </ul>
-    </div>
+    <PreventList :proven="proven" />
     <NCheckbox v-model:checked="counts" class="counts">
       This case counts for the shop’s weights (House rules lists it, and can leave it out)
     </NCheckbox>
@@ -139,10 +132,6 @@ function end(job: boolean) {
 }
 .prices > * {
   width: 220px;
-}
-ul {
-  margin: 0;
-  padding-left: 20px;
 }
 .counts,
 .boxes :deep(.n-checkbox) {

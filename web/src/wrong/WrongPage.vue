@@ -5,6 +5,7 @@ import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import type { Schemas } from '../api/client'
+import PhotoStrip from '../stations/PhotoStrip.vue'
 import FoldedPart from '../ui/FoldedPart.vue'
 import CausePanel from './CausePanel.vue'
 import CheckCard from './CheckCard.vue'
@@ -155,6 +156,9 @@ const undo = (action: string) => void tell([{ entry: 'undone', action }])
         </FoldedPart>
       </div>
       <LadderList v-if="!over && shown !== 'sentence'" :page="data" @take="(a) => (pinned = a)" />
+      <FoldedPart v-if="data.open_job" title="Pictures of it">
+        <PhotoStrip :job="data.open_job" stop="intake" />
+      </FoldedPart>
       <FoldedPart v-if="!over" title="End, ask again later, write to somebody">
         <EndPart
           :page="data"

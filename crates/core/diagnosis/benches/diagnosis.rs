@@ -90,7 +90,7 @@ fn main() {
         let case = |i: usize| {
             let mut case = Case::new(&m);
             for k in 0..(i % 12) {
-                case.answers[(7 * i + 5 * k) % n] = Some((i + k) % 3 == 0);
+                case.answers[(7 * i + 5 * k) % n] = Some((i + k).is_multiple_of(3));
             }
             case
         };

@@ -202,7 +202,7 @@ pub const ACTIONS: &[Action] = &[
         "Feed {30 mm} into free air, hot.",
         3.0,
         &["free_feed_nothing", "free_feed_curls"],
-    ).one_of("straight and even").how("Nozzle {100 mm} above the bed, print temperature, {30 mm} at {2 mm/s}. Straight is clear, a curl is half closed, nothing is closed. Then push by hand: mark the filament at the inlet, and see how deep it goes before it stops.")
+    ).by(PrinterDoes::Feed(30)).one_of("straight and even").how("Nozzle {100 mm} above the bed, print temperature, {30 mm} at {2 mm/s}. Straight is clear, a curl is half closed, nothing is closed. Then push by hand: mark the filament at the inlet, and see how deep it goes before it stops.")
     .at(Part::Nozzle)
     .heats(),
     check(
@@ -325,7 +325,7 @@ pub const ACTIONS: &[Action] = &[
         "Feed {100 mm} into free air, hot, and listen.",
         2.0,
         &["bubbles"],
-    ).how("At print temperature. Hiss, bubbles or steam is water.")
+    ).by(PrinterDoes::Feed(100)).how("At print temperature. Hiss, bubbles or steam is water.")
     .at(Part::Nozzle)
     .heats(),
     check(

@@ -24,7 +24,7 @@ pub const LADDERS: &[Ladder] = &[
         title: "Blob around the hot end",
         rungs: &["blob_soften", "blob_air", "hot_end"],
         test: "Sensor, heater, fan and fins are free and whole; the reading is that of the room.",
-        caution: "Don’t pull it off cold: the wires come with it. A sensor that reads nothing means no heat from the printer at all.",
+        caution: "Gloves and goggles. Don’t pull it off cold: the wires come with it. A sensor that reads nothing means no heat from the printer at all.",
     },
     Ladder {
         id: "wont_heat",

@@ -66,6 +66,8 @@ pub enum PrinterDoes {
     Watch,
     /// Says how high it lets itself be set.
     Limit,
+    /// Feeds so many millimetres of filament, hot.
+    Feed(u16),
     /// Says what the nozzle reads, cold.
     Reading,
 }

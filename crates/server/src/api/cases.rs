@@ -10,22 +10,23 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use wattotherm_diagnosis::{Answer, Entry, From, Outcome, SHIPPED};
+use wattotherm_diagnosis::{Answer, Entry, From, SHIPPED};
 use wattotherm_heat::{PhysicalLimits, read_class};
-use wattotherm_job::route::{Begins, Deed};
 use wattotherm_measure::entry::Entry as Typed;
 use wattotherm_printer::Replacement;
-use wattotherm_store::{CaseEnd, FaultCase, NewCase, NewJob, Shows, Store};
+use wattotherm_store::{CaseEnd, FaultCase, NewCase, Store};
 
 use super::files::in_pieces;
 use super::printers::Made;
 use crate::body::{Body, Path, Query};
-use crate::case_evidence;
-use crate::cases::{CasePage, Gathered, HOUR, gather, outcome_word};
+use crate::cases::evidence;
+use crate::cases::job::open_or_extend;
+use crate::cases::shown::CasePage;
+use crate::cases::{Gathered, HOUR, gather, outcome_word};
 use crate::error::{ApiError, Problem};
 use crate::help_pack::help_pack;
 use crate::moment::now;
-use crate::state::{App, changed_of, traveller_of};
+use crate::state::App;
 
 fn bad(field: &'static str, message: impl Into<String>) -> ApiError {
     ApiError::Values {
@@ -81,7 +82,7 @@ fn known_from(store: &Store, new: &NewCase) -> Result<Vec<Entry>, ApiError> {
         let closings = store.closings(job)?;
         let last = closings.iter().rev().find(|c| c.stop == *stop);
         if let Some(cause) = last.and_then(|c| c.finding.facts.cause) {
-            known.extend(case_evidence::of_cause(cause));
+            known.extend(evidence::of_cause(cause));
         }
     }
     if let Some(trace) = new.trace {
@@ -90,7 +91,7 @@ fn known_from(store: &Store, new: &NewCase) -> Result<Vec<Entry>, ApiError> {
             return Err(bad("trace", "That log is of another printer."));
         }
         let reading = read_class(&trace, &PhysicalLimits::default());
-        known.extend(case_evidence::of_class(reading.class, From::Log));
+        known.extend(evidence::of_class(reading.class, From::Log));
     }
     Ok(known)
 }
@@ -119,7 +120,7 @@ async fn take_log(
                 return Err(bad("trace", "That log is of another printer."));
             }
             let reading = read_class(&trace, &PhysicalLimits::default());
-            let entries = case_evidence::of_class(reading.class, From::Printer);
+            let entries = evidence::of_class(reading.class, From::Printer);
             if entries.is_empty() {
                 return Err(bad(
                     "trace",
@@ -397,7 +398,7 @@ async fn end(
                 None => None,
             };
             let job = match by.filter(|_| end.job) {
-                Some(action) => open_or_extend(store, &case, action, label, &end)?,
+                Some(action) => open_or_extend(store, &case, action, label, &end.filament_ids)?,
                 None => None,
             };
             let text = match how {
@@ -413,100 +414,6 @@ async fn end(
         })
         .await?;
     Ok(Json(ended))
-}
-
-/// Opens a job for what mends a proven cause, or extends the one that is open. None where it needs neither part nor
-/// value.
-fn open_or_extend(
-    store: &mut Store,
-    case: &FaultCase,
-    action: &wattotherm_diagnosis::Action,
-    label: &str,
-    end: &EndCase,
-) -> Result<Option<i64>, ApiError> {
-    let part: Option<Replacement> = action.fits.first().copied();
-    if part.is_none() && action.settles.is_empty() {
-        return Ok(None);
-    }
-    let reason = format!("case {}: {label}", case.id);
-    if let Some(job) = store.open_job_of(case.printer_id)? {
-        let fitted = part.into_iter().map(|part| Deed::PartAdded {
-            part,
-            reason: reason.clone(),
-        });
-        let asked = action.settles.iter().map(|parameter| Deed::ValueAsked {
-            parameter: *parameter,
-            reason: reason.clone(),
-        });
-        for deed in fitted.chain(asked) {
-            let job = store.job(job.id)?;
-            let card = traveller_of(store, &job)?;
-            let changed = changed_of(store, job.printer_id, None)?;
-            deed.check(&card, &job.replaced, &changed, false)?;
-            let says = deed.says(str::to_owned);
-            store.add_deed(&job, &deed, &says, &[], &now())?;
-        }
-        store.case_to_job(case.id, job.id)?;
-        return Ok(Some(job.id));
-    }
-    let told = gather(store, case.id)?;
-    let tried: Vec<String> = told
-        .told
-        .tried
-        .iter()
-        .filter(|t| t.outcome != Outcome::Helped)
-        .filter_map(|t| SHIPPED.actions.iter().find(|a| a.id == t.action))
-        .map(|a| wattotherm_measure::Pen::METRIC.text(a.does))
-        .collect();
-    let new = NewJob {
-        printer_id: case.printer_id,
-        complaint: if case.sentence.is_empty() {
-            label.to_owned()
-        } else {
-            case.sentence.clone()
-        },
-        shows: shows(&told.told),
-        tried: tried.join(" ").chars().take(2000).collect(),
-        technician: case.who.clone(),
-        begins: match part {
-            Some(_) => Begins::Parts,
-            None => Begins::CheckUp {
-                parameters: action.settles.to_vec(),
-            },
-        },
-        replaced: part.into_iter().collect(),
-        filament_ids: end.filament_ids.clone(),
-        ..NewJob::default()
-    };
-    new.check()?;
-    let id = store.start_job(&new, &now())?;
-    store.case_to_job(case.id, id)?;
-    if part.is_some() && !action.settles.is_empty() {
-        for parameter in action.settles {
-            let deed = Deed::ValueAsked {
-                parameter: *parameter,
-                reason: reason.clone(),
-            };
-            let job = store.job(id)?;
-            store.add_deed(&job, &deed, &deed.says(str::to_owned), &[], &now())?;
-        }
-    }
-    Ok(Some(id))
-}
-
-/// When it shows, as a job asks for it.
-fn shows(told: &wattotherm_diagnosis::Told) -> Shows {
-    let yes = |id: &str| {
-        let given = told.seen.iter().find(|s| s.observation == id);
-        given.is_some_and(|s| s.answer == Answer::Word("yes".into()))
-    };
-    if yes("after_minutes") || yes("half_print") {
-        Shows::AfterAWhile
-    } else if yes("at_random") {
-        Shows::AtRandom
-    } else {
-        Shows::AtOnce
-    }
 }
 
 /// A case kept in mind.

@@ -1,372 +1,24 @@
-//! The page of a case: what is known, one thing to do, and what is believed; worked out anew each time.
+//! The page of a case: what is known, one thing to do, and what is believed.
 
-use serde::Serialize;
-use utoipa::ToSchema;
 use wattotherm_diagnosis::{
-    Action, Answer, Choice, Diagnosis, Facts, From, Model, Outcome, PrinterDoes, Proposed, SHIPPED,
-    Told, chance_word, choices, diagnose, hits_sisters, milder, prevents, proposals, why_words,
+    Action, Answer, Believed, Choice, Diagnosis, Model, Outcome, PrinterDoes, Proposed, SHIPPED,
+    Weighed, chance_word, choices, hits_sisters, milder, prevents, proposals, why_words,
 };
-use wattotherm_job::due_by_age;
-use wattotherm_measure::Pen;
 use wattotherm_measure::text::plain;
-use wattotherm_printer::{FilamentPath, HotEndKind, Part};
-use wattotherm_store::{FaultCase, Job, Printer, Store};
+use wattotherm_store::Store;
 
+use super::Gathered;
+use super::shown::{
+    CasePage, CauseShown, ChoiceShown, LadderShown, LearnedShown, PairShown, PassedShown,
+    ProposalShown, ProvenShown, Question, RungShown, SeenShown, StepShown, TriedShown,
+};
 use crate::error::ApiError;
-use crate::moment::days_since;
-use crate::state::traveller_of;
 
-/// A part touched within so many days is suspect. Judgement, no published source.
-const RECENT_DAYS: f64 = 30.0;
 /// Causes shown at once.
 const SHOWN: usize = 6;
+
 /// A cause below this chance, 0 to 1, is ruled out, where something speaks against it. Judgement, no published source.
 const RULED_OUT: f64 = 0.01;
-
-/// Something that was seen.
-#[derive(Serialize, ToSchema)]
-pub struct SeenShown {
-    /// Which observation, by id.
-    pub observation: &'static str,
-    /// What it is, in a few words.
-    pub says: String,
-    /// The answer in words: yes, no, nobody could tell, or the number with its unit.
-    pub answer: String,
-    /// Where it comes from.
-    pub from: From,
-    /// When it was told.
-    pub at: String,
-}
-
-/// A question of a check.
-#[derive(Serialize, ToSchema)]
-pub struct Question {
-    /// Which observation, by id.
-    pub observation: &'static str,
-    /// A yes in a few words.
-    pub says: String,
-    /// What is asked.
-    pub asks: String,
-    /// The answer so far, as it was told.
-    pub answer: Option<Answer>,
-    /// Unit in which the shop reads it; none where it is yes or no.
-    pub unit: Option<&'static str>,
-}
-
-/// An action, as the page shows it.
-#[derive(Serialize, ToSchema)]
-pub struct StepShown {
-    /// The action, by id.
-    pub id: &'static str,
-    /// What to do.
-    pub does: String,
-    /// How, and what to beware of.
-    pub how: String,
-    /// `check` or `remedy`.
-    pub kind: &'static str,
-    /// Minutes of hands [min].
-    pub minutes: f64,
-    /// Where on the machine.
-    pub at: Option<Part>,
-    /// Whether it is done cold and unplugged.
-    pub cold: bool,
-    /// Whether the printer heats for it.
-    pub heats: bool,
-    /// Whether it can break a part.
-    pub can_break: bool,
-    /// One of its answers at most is a yes; then this says that none is.
-    pub one_of: Option<&'static str>,
-    /// `hold`, `watch`, `limit` or `reading`, where the connected printer does it.
-    pub printer: Option<&'static str>,
-    /// What is asked.
-    pub questions: Vec<Question>,
-    /// Milder rungs that weren't tried, in words.
-    pub milder: Vec<String>,
-    /// What it cost so far or would cost, as a number in the shop's money; none where no price is known.
-    pub price: Option<f64>,
-}
-
-/// Something that was tried.
-#[derive(Serialize, ToSchema)]
-pub struct TriedShown {
-    /// The action, by id.
-    pub action: &'static str,
-    /// What was done.
-    pub does: String,
-    /// What it did.
-    pub outcome: Outcome,
-    /// The same in words.
-    pub says: String,
-    /// What else was said.
-    pub reason: String,
-    /// What it cost, as a number in the shop's money; none where no price is known.
-    pub price: Option<f64>,
-}
-
-/// A cause, as the page shows it.
-#[derive(Serialize, ToSchema)]
-pub struct CauseShown {
-    /// By id.
-    pub id: &'static str,
-    /// In words.
-    pub label: &'static str,
-    /// How likely it is, 0 to 1.
-    pub p: f64,
-    /// The same in a word.
-    pub word: &'static str,
-    /// What speaks for it.
-    pub speaks: Vec<String>,
-    /// What speaks against it.
-    pub against: Vec<String>,
-    /// How it is mended, with its minutes.
-    pub remedy: String,
-    /// The judged share of it among all causes, 0 to 1, and this shop's number of cases.
-    pub learned: LearnedShown,
-}
-
-/// What the shop learned of a cause.
-#[derive(Serialize, ToSchema)]
-pub struct LearnedShown {
-    /// The judged share among all causes, 0 to 1.
-    pub judged: f64,
-    /// Number of this shop's cases.
-    pub cases: f64,
-}
-
-/// A rung of a ladder.
-#[derive(Serialize, ToSchema)]
-pub struct RungShown {
-    /// The action, by id.
-    pub id: &'static str,
-    /// What to do.
-    pub does: String,
-    /// Minutes of hands [min].
-    pub minutes: f64,
-    /// What it did; none where it wasn't tried.
-    pub outcome: Option<Outcome>,
-    /// Whether it can break a part.
-    pub can_break: bool,
-}
-
-/// A ladder, as the page shows it.
-#[derive(Serialize, ToSchema)]
-pub struct LadderShown {
-    /// By id.
-    pub id: &'static str,
-    /// What it is climbed for.
-    pub title: &'static str,
-    /// From mild to invasive.
-    pub rungs: Vec<RungShown>,
-    /// What tells after each rung.
-    pub test: String,
-    /// What to beware of.
-    pub caution: String,
-}
-
-/// A way to mend the proven cause.
-#[derive(Serialize, ToSchema)]
-pub struct ChoiceShown {
-    /// The action, by id.
-    pub action: &'static str,
-    /// What to do.
-    pub does: String,
-    /// Chance that it mends it, 0 to 1.
-    pub chance: f64,
-    /// Minutes of hands [min].
-    pub minutes: f64,
-    /// Expected minutes in the end [min].
-    pub expected_min: f64,
-    /// What it costs alone, as a number in the shop's money; none where no price is known.
-    pub price: Option<f64>,
-    /// What it is expected to cost in the end, as a number in the shop's money; none where no price is known.
-    pub expected_price: Option<f64>,
-    /// The part that it fits, by the id of its replacement; none where it fits none.
-    pub fits: Option<&'static str>,
-    /// Name of that part.
-    pub part: Option<&'static str>,
-    /// What that part costs, as a number in the shop's money; none where nobody said.
-    pub part_price: Option<f64>,
-}
-
-/// A cause that is proven, and what follows.
-#[derive(Serialize, ToSchema)]
-pub struct ProvenShown {
-    /// By id.
-    pub id: &'static str,
-    /// In words.
-    pub label: &'static str,
-    /// Ways to mend it, the one expected to cost least first.
-    pub choices: Vec<ChoiceShown>,
-    /// What keeps it from coming back.
-    pub prevents: Vec<&'static str>,
-    /// Printers of the same kind of hot end and drive, which it may hit next.
-    pub sisters: Vec<String>,
-}
-
-/// Two causes at once.
-#[derive(Serialize, ToSchema)]
-pub struct PairShown {
-    /// The two, in words.
-    pub labels: [&'static str; 2],
-    /// How likely it is, 0 to 1.
-    pub p: f64,
-}
-
-/// The page of a case.
-#[derive(Serialize, ToSchema)]
-pub struct CasePage {
-    /// The case.
-    pub case: FaultCase,
-    /// Its printer.
-    pub printer: Printer,
-    /// Its job, where it has one that is open.
-    pub open_job: Option<i64>,
-    /// What the sentence may mean, and nobody has said yet.
-    pub proposals: Vec<ProposalShown>,
-    /// What was seen.
-    pub seen: Vec<SeenShown>,
-    /// What was tried.
-    pub tried: Vec<TriedShown>,
-    /// What was passed over: the actions, with why.
-    pub passed_over: Vec<PassedShown>,
-    /// Parts that were touched not long ago, by name.
-    pub replaced: Vec<&'static str>,
-    /// Parts replaced after which it came back: what they don't explain.
-    pub false_fixes: Vec<String>,
-    /// The likeliest causes.
-    pub causes: Vec<CauseShown>,
-    /// Causes that are ruled out, each with what rules it out.
-    pub ruled_out: Vec<String>,
-    /// What to do next; none where nothing is left.
-    pub next: Option<StepShown>,
-    /// Why.
-    pub why: String,
-    /// Everything else that could be done, the checks first.
-    pub others: Vec<StepShown>,
-    /// Ladders for what is likely.
-    pub ladders: Vec<LadderShown>,
-    /// Expected minutes to the end [min].
-    pub expected_minutes: f64,
-    /// Expected money to the end, as a number in the shop's money; none where no price is known.
-    pub expected_cost: Option<f64>,
-    /// Two at once, where no single cause explains what was seen.
-    pub two_at_once: Option<PairShown>,
-    /// What the likeliest cause doesn't explain.
-    pub unexplained: Vec<String>,
-    /// The proven cause, and what follows.
-    pub proven: Option<ProvenShown>,
-    /// No cause is proven, and nothing is left that is worth doing.
-    pub nothing_found: bool,
-}
-
-/// What a sentence may mean.
-#[derive(Serialize, ToSchema)]
-pub struct ProposalShown {
-    /// Which observation, by id.
-    pub observation: &'static str,
-    /// What is asked.
-    pub asks: String,
-    /// Words of the sentence that say so.
-    pub because: String,
-}
-
-/// An action that was passed over.
-#[derive(Serialize, ToSchema)]
-pub struct PassedShown {
-    /// The action, by id.
-    pub action: String,
-    /// What it would be.
-    pub does: String,
-    /// Why.
-    pub reason: String,
-}
-
-/// What was told of a case, and what is on record around it.
-pub struct Gathered {
-    pub case: FaultCase,
-    pub printer: Printer,
-    pub told: Told,
-    /// Moments of the entries.
-    pub moments: Vec<String>,
-    pub facts: Facts,
-    pub job: Option<Job>,
-    false_fixes: Vec<String>,
-    pen: Pen,
-}
-
-/// Name by which the prices keep what an hour of hands costs.
-pub const HOUR: &str = "hour";
-
-/// Gathers a case: its entries, what was replaced not long ago, false fixes of its job, parts past their age, the shop's
-/// own cases and prices.
-pub fn gather(store: &Store, id: i64) -> Result<Gathered, ApiError> {
-    let case = store.fault_case(id)?;
-    let printer = store.printer(case.printer_id)?;
-    let house = store.house()?;
-    let entries = store.case_entries(id)?;
-    let told = Told::of(entries.iter().map(|e| &e.entry));
-    let mut facts = told.facts();
-    let job = case.job_id.map(|j| store.job(j)).transpose()?;
-    let mut false_fixes = Vec::new();
-    if let Some(job) = &job {
-        let ids = job.replaced.iter().map(|r| r.id().to_owned());
-        facts.replaced.extend(ids);
-        for fix in traveller_of(store, job)?.false_fixes {
-            false_fixes.push(format!("{}: {}", fix.label, fix.says));
-            let fits = |a: &&Action| a.fits.iter().any(|r| r.part() == fix.part.part());
-            if let Some(action) = SHIPPED.actions.iter().find(fits)
-                && !facts.tried.iter().any(|t| t.action == action.id)
-            {
-                facts.tried.push(wattotherm_diagnosis::Tried {
-                    action: action.id.into(),
-                    outcome: Outcome::CameBack,
-                });
-            }
-        }
-    }
-    for f in store.fittings(case.printer_id)? {
-        if f.until_at.is_some() {
-            continue;
-        }
-        if due_by_age(&house, f.part, days_since(&f.from_at)).is_some() {
-            facts.aged.push(f.part);
-        }
-        // What was there when the printer was added was not replaced then.
-        if f.job_id.is_some()
-            && days_since(&f.from_at) < RECENT_DAYS
-            && let Some(usual) = f.part.replacements().first()
-        {
-            facts.replaced.push(usual.id().to_owned());
-        }
-    }
-    if printer.facts.path == FilamentPath::Direct {
-        facts.impossible.push("coupler".into());
-    }
-    // Its tube ends above the heat break.
-    if printer.facts.hot_end == HotEndKind::AllMetal {
-        facts
-            .impossible
-            .extend(["tube_gap".into(), "liner_burnt".into()]);
-    }
-    facts.replaced.sort_unstable();
-    facts.replaced.dedup();
-    facts.learned = store.learned()?;
-    facts
-        .learned
-        .retain(|cause, _| SHIPPED.cause(cause).is_some());
-    facts.prices = store.prices()?;
-    facts.per_hour = facts.prices.remove(HOUR);
-    Ok(Gathered {
-        case,
-        printer,
-        told,
-        moments: entries.into_iter().map(|e| e.at).collect(),
-        facts,
-        job,
-        false_fixes,
-        pen: house.pen,
-    })
-}
 
 /// What a check or a remedy is called within a page.
 fn action_of(id: &str) -> Option<&'static Action> {
@@ -374,11 +26,6 @@ fn action_of(id: &str) -> Option<&'static Action> {
 }
 
 impl Gathered {
-    /// What is believed, and what comes next.
-    pub fn diagnosis(&self) -> Result<Diagnosis, ApiError> {
-        diagnose(&SHIPPED, &self.facts).map_err(|_| ApiError::Internal)
-    }
-
     fn price(&self, action: &Action) -> Option<f64> {
         let part = action
             .fits
@@ -451,22 +98,25 @@ impl Gathered {
                 PrinterDoes::Watch => "watch",
                 PrinterDoes::Limit => "limit",
                 PrinterDoes::Reading => "reading",
+                PrinterDoes::Feed(_) => "feed",
             }),
+            feed_mm: match action.printer {
+                Some(PrinterDoes::Feed(mm)) => Some(mm),
+                _ => None,
+            },
             questions: questions.collect(),
             milder,
             price: self.price(action),
         }
     }
 
-    fn cause(&self, model: &Model<'_>, c: &wattotherm_diagnosis::Believed) -> CauseShown {
+    fn cause(&self, model: &Model<'_>, c: &Believed) -> CauseShown {
         let all: f64 = model.causes.iter().map(|c| c.weight).sum();
         let cause = model.causes.iter().find(|x| x.id == c.id);
         let mends = |a: &&Action| a.mends().iter().any(|(id, p)| *id == c.id && *p > 0.5);
         let cheapest = |a: &&Action, b: &&Action| a.cost_min().total_cmp(&b.cost_min());
         let remedy = model.actions.iter().filter(mends).min_by(cheapest);
-        let words = |all: &[wattotherm_diagnosis::Weighed]| {
-            all.iter().take(3).map(|w| self.says(w.id)).collect()
-        };
+        let words = |all: &[Weighed]| all.iter().take(3).map(|w| self.says(w.id)).collect();
         CauseShown {
             id: c.id,
             label: cause.map_or("", |x| x.label),
