@@ -304,6 +304,58 @@ test('nothing wrong: nothing found, what was ruled out is said, and the bench as
   await expect(page.getByRole('list', { name: 'To be asked about again' })).toContainText('Ask today: Box')
 })
 
+test('a clog is cleared rung by rung, the mildest first, until one helps', async ({ page, request }) => {
+  const sorb = await ownPrinter(request, 'Sorb')
+  await begin(page, sorb, 'Nothing comes out, right from the start, and it clicks.')
+  const done = await follow(page, {
+    so: [/Does the drive click/],
+    shows: [/free feed: nothing/, /shows at once/],
+    mends: /needle/,
+  })
+  await expect(heading(page)).toHaveText('It is the clogged nozzle.')
+  const rungs = done.filter((d) => /push by hand|needle|pull it out|Strip|new nozzle/.test(d))
+  expect(rungs).toEqual([
+    'Heat 20 °C higher, not above the ceiling, and push by hand.',
+    'Push a needle up the bore, hot.',
+  ])
+  await expect(page.getByRole('region', { name: 'The cause' })).toContainText(
+    'Push a needle up the bore, hot. It helped.',
+  )
+  await expect(evidence(page)).toContainText('no help')
+  await doesNotCount(page)
+  await page.getByRole('button', { name: 'End the case: it is mended' }).click()
+  await expect(heading(page)).toHaveText('It was the clogged nozzle.')
+})
+
+test('what is proven beforehand is done now from its list, the mildest rung first', async ({
+  page,
+  request,
+}) => {
+  const sloe = await ownPrinter(request, 'Sloe')
+  await begin(page, sloe, '')
+  const made = await request.get('/api/v1/cases')
+  const all = (await made.json()) as { watched: { id: number; printer_id: number }[] }
+  const id = all.watched.find((c) => c.printer_id === sloe)?.id ?? 0
+  const seen = (observation: string, answer: string) => ({ entry: 'seen', observation, answer })
+  await request.post(`/api/v1/cases/${id}/entries`, {
+    data: {
+      entries: [
+        ...['nothing_comes', 'at_once', 'free_feed_nothing', 'clicks'].map((o) => seen(o, 'yes')),
+        ...['fan_wrong', 'slips_fast', 'clicks_in_air', 'tube_brown', 'tube_clump'].map((o) => seen(o, 'no')),
+      ],
+    },
+  })
+  await page.reload()
+  await expect(heading(page)).toHaveText('It is the clogged nozzle.')
+  await page.getByRole('button', { name: 'Do it now' }).click()
+  await expect(heading(page)).toHaveText('Heat 20 °C higher, not above the ceiling, and push by hand.')
+  await work(page)
+    .getByRole('button', { name: /No help/ })
+    .click()
+  await page.getByRole('button', { name: 'Do it now' }).click()
+  await expect(heading(page)).toHaveText('Push a needle up the bore, hot.')
+})
+
 test('a stopped station leads to its cause with what it has shown', async ({ page }) => {
   await page.goto('/jobs/2/drive')
   await page
@@ -385,7 +437,7 @@ test('the connected printer does what it can of a check: it logs while the head 
     await expect(evidence(page)).toContainText('from the printer')
     await expect(evidence(page)).toContainText('reading jumps when the head is moved: yes')
     // Its sensor is new: plug or wire, and never the loop.
-    const causes = page.getByRole('complementary', { name: 'Causes' })
+    const causes = page.getByRole('region', { name: 'What it may be' })
     await expect(causes).toContainText('sensor wire that is breaking')
     await expect(causes).toContainText('plug or pin that isn’t seated')
     await expect(causes).not.toContainText('heater loop that isn’t tuned')

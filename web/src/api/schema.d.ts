@@ -141,6 +141,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/cases/{id}/job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Opens a job for a remedy, or extends the open one; the case goes on until it is known whether it helped. */
+        post: operations["job_for"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/cases/{id}/log": {
         parameters: {
             query?: never;
@@ -1968,6 +1985,8 @@ export interface components {
              * @description What it costs alone, as a number in the shop's money; none where no price is known.
              */
             price?: number | null;
+            /** @description Whether a job follows from it: it fits a part, or asks for a value. */
+            wants_job: boolean;
         };
         /**
          * @description What turning a screw clockwise, seen from above, does.
@@ -3837,6 +3856,13 @@ export interface components {
              * @description Version of this format: 4, or 1 to 3 from an older build.
              */
             wattotherm_job: number;
+        };
+        /** @description What is to be mended by a job, before it is proven. */
+        JobForCase: {
+            /** @description The remedy, by the id of its action. */
+            by: string;
+            /** @description Filaments to work through, by number; for a job that is opened. */
+            filament_ids?: number[];
         };
         /** @description A job as a list shows it. */
         JobHead: {
@@ -5825,6 +5851,8 @@ export interface components {
             printer?: string | null;
             /** @description What is asked. */
             questions: components["schemas"]["Question"][];
+            /** @description Whether a job follows from it: it fits a part, or asks for a value. */
+            wants_job: boolean;
         };
         /**
          * @description What became of one step.
@@ -6275,6 +6303,8 @@ export interface components {
             reason: string;
             /** @description The same in words. */
             says: string;
+            /** @description Whether a job follows from it: it fits a part, or asks for a value. */
+            wants_job: boolean;
         };
         /** @description What is measured before a tube is cut. */
         TubeLengthReadings: {
@@ -7062,6 +7092,64 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    job_for: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobForCase"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseEnded"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -15,6 +15,7 @@ const emit = defineEmits<{
   tell: [entries: CaseEntry[], typed: { observation: string; value: string }[]]
   log: [trace: number]
   pass: []
+  job: [by: string]
 }>()
 const direct = computed(() => props.page.printer.facts.path === 'direct')
 const allMetal = computed(() => props.page.printer.facts.hot_end === 'all_metal')
@@ -210,35 +211,42 @@ const spoken = (answer: unknown) => (answer === 'unsure' ? 'nobody could tell' :
       </fieldset>
     </template>
 
-    <fieldset v-else class="answers">
-      <legend>What did it do?</legend>
-      <p v-if="needsReason" class="caution" role="note">
-        <strong>Milder ways weren’t tried:</strong> {{ step.milder.join(' ') }}
+    <template v-else>
+      <p v-if="step.wants_job">
+        <NButton :disabled="busy" @click="emit('job', step.id)">
+          {{ page.open_job ? `Put it on job ${page.open_job}` : 'Open a job for it' }}
+        </NButton>
       </p>
-      <TextLine
-        id="tried-reason"
-        v-model="reason"
-        :label="needsReason ? 'Why the milder ways are left out' : 'What else is to be said; may be blank'"
-      />
-      <div class="choices">
-        <NButton type="primary" :disabled="busy" @click="tried('helped')">
-          It helped <kbd aria-hidden="true">1</kbd>
-        </NButton>
-        <NButton :disabled="busy" @click="tried('no_help')">
-          No help <kbd aria-hidden="true">2</kbd>
-        </NButton>
-        <NButton :disabled="busy" @click="tried('came_back')">
-          It came back <kbd aria-hidden="true">3</kbd>
-        </NButton>
+      <fieldset class="answers">
+        <legend>What did it do?</legend>
+        <p v-if="needsReason" class="caution" role="note">
+          <strong>Milder ways weren’t tried:</strong> {{ step.milder.join(' ') }}
+        </p>
         <TextLine
-          id="came-back-after"
-          v-model="minutes"
-          class="number"
-          label="after minutes of printing, if seen"
-          decimal
+          id="tried-reason"
+          v-model="reason"
+          :label="needsReason ? 'Why the milder ways are left out' : 'What else is to be said; may be blank'"
         />
-      </div>
-    </fieldset>
+        <div class="choices">
+          <NButton type="primary" :disabled="busy" @click="tried('helped')">
+            It helped <kbd aria-hidden="true">1</kbd>
+          </NButton>
+          <NButton :disabled="busy" @click="tried('no_help')">
+            No help <kbd aria-hidden="true">2</kbd>
+          </NButton>
+          <NButton :disabled="busy" @click="tried('came_back')">
+            It came back <kbd aria-hidden="true">3</kbd>
+          </NButton>
+          <TextLine
+            id="came-back-after"
+            v-model="minutes"
+            class="number"
+            label="after minutes of printing, if seen"
+            decimal
+          />
+        </div>
+      </fieldset>
+    </template>
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
     <p v-if="why" class="why"><strong>Why this one.</strong> {{ why }}</p>
     <p>

@@ -4,7 +4,7 @@ import { NButton, NCheckbox, NCheckboxGroup } from 'naive-ui'
 import { computed, ref } from 'vue'
 
 import { get, type Schemas } from '../api/client'
-import ChoiceRow from '../ui/ChoiceRow.vue'
+import PickList from '../ui/PickList.vue'
 import TextLine from '../ui/TextLine.vue'
 import WideTable from '../ui/WideTable.vue'
 import PreventList from './PreventList.vue'
@@ -12,11 +12,18 @@ import type { CasePage } from './useCase'
 
 /* The cause is proven: what it takes to mend it, what keeps it away, and the job that follows. */
 const props = defineProps<{ page: CasePage; failure: string; busy: boolean }>()
-const emit = defineEmits<{ end: [body: Schemas['EndCase']]; price: [what: string, typed: string]; on: [] }>()
+const emit = defineEmits<{
+  end: [body: Schemas['EndCase']]
+  price: [what: string, typed: string]
+  now: [action: string]
+  on: []
+}>()
 const proven = computed(() => props.page.proven)
 const helped = computed(() => props.page.tried.find((t) => t.outcome === 'helped'))
 const by = ref('')
 const chosen = computed(() => by.value || helped.value?.action || proven.value?.choices[0]?.action || '')
+const way = computed(() => proven.value?.choices.find((c) => c.action === chosen.value))
+const wantsJob = computed(() => (helped.value ?? way.value)?.wants_job ?? false)
 const options = computed(() => (proven.value?.choices ?? []).map((c) => ({ value: c.action, label: c.does })))
 const counts = ref(true)
 const filaments = ref<number[]>([])
@@ -62,14 +69,19 @@ function end(job: boolean) {
           </tr>
         </tbody>
       </WideTable>
-      <ChoiceRow
-        v-if="options.length > 1 && !helped"
-        :model-value="chosen"
-        name="by"
-        label="Which way"
-        :options="options"
-        @update:model-value="(v?: string) => (by = v ?? '')"
-      />
+      <div v-if="!helped" class="way">
+        <PickList
+          v-if="options.length > 1"
+          id="by"
+          :model-value="chosen"
+          label="Which way"
+          :options="options"
+          @update:model-value="(v) => (by = v ?? '')"
+        />
+        <NButton :type="way?.wants_job ? undefined : 'primary'" :disabled="busy" @click="emit('now', chosen)">
+          Do it now
+        </NButton>
+      </div>
       <div v-if="priced.length" class="prices">
         <TextLine
           v-for="c in priced"
@@ -103,7 +115,7 @@ function end(job: boolean) {
     </div>
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
     <div class="ways">
-      <NButton type="primary" :disabled="busy" @click="end(true)">
+      <NButton v-if="wantsJob" type="primary" :disabled="busy" @click="end(true)">
         {{ page.open_job ? `Put it on job ${page.open_job}` : 'Open the job for it' }}
       </NButton>
       <NButton :disabled="busy" @click="end(false)">End the case: it is mended</NButton>
@@ -124,6 +136,15 @@ function end(job: boolean) {
 }
 .on td:first-child {
   font-weight: 700;
+}
+.way {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 10px;
+  align-items: end;
+}
+.way > :first-child:not(button) {
+  flex: 1 1 300px;
 }
 .prices {
   display: flex;

@@ -21,12 +21,14 @@ const route = useRoute()
 const router = useRouter()
 const message = useMessage()
 const id = computed(() => Number(route.params.id))
-const { data, error, failure, busy, tell, takeLog, end, followUp, price } = useCase(id)
+const { data, error, failure, busy, tell, takeLog, end, jobFor, followUp, price } = useCase(id)
 const narrow = useMediaQuery('(max-width: 900px)')
 /* A check stays until its questions are answered, whatever comes next by then. */
 const pinned = ref<string | null>(null)
 const saw = ref(false)
 const other = ref(false)
+/* Somebody took another one in hand than what is proposed, or proven. */
+const taken = ref(false)
 /* Somebody looked at what was proven, and doesn't believe it. */
 const goesOn = ref(false)
 const all = computed(() => [...(data.value?.next ? [data.value.next] : []), ...(data.value?.others ?? [])])
@@ -41,15 +43,21 @@ const shown = computed(() => {
   if (!page) return 'nothing'
   if (over.value) return 'over'
   if (page.proposals.length) return 'sentence'
-  if (page.proven && !goesOn.value && (!pinned.value || !unanswered(pinned.value))) return 'proven'
+  if (page.proven && !goesOn.value && !taken.value && (!pinned.value || !unanswered(pinned.value)))
+    return 'proven'
   return step.value ? 'step' : 'nothing_left'
 })
 function unanswered(action: string) {
   const s = all.value.find((x) => x.id === action)
   return s ? s.questions.some((q) => q.answer == null) && s.questions.some((q) => q.answer != null) : false
 }
+function take(action: string) {
+  pinned.value = action
+  taken.value = true
+}
 watch(id, () => {
   pinned.value = null
+  taken.value = false
   goesOn.value = false
 })
 async function told(entries: CaseEntry[], typed: { observation: string; value: string }[]) {
@@ -57,6 +65,7 @@ async function told(entries: CaseEntry[], typed: { observation: string; value: s
   const page = await tell(entries, typed)
   if (!page) return
   pinned.value = at && unanswered(at.id) ? at.id : null
+  taken.value = taken.value && pinned.value !== null
 }
 async function ended(body: Schemas['EndCase']) {
   const got = await end(body)
@@ -65,6 +74,12 @@ async function ended(body: Schemas['EndCase']) {
     message.info('The job’s parts and values are filled in.')
     await router.push(`/jobs/${got.job}`)
   }
+}
+async function onJob(by: string) {
+  const got = await jobFor(by)
+  if (got?.job == null) return
+  message.info('It is on the job. Come back here when it is done: did it help?', { duration: 9000 })
+  await router.push(`/jobs/${got.job}`)
 }
 const sentences = computed(() => data.value?.proposals ?? [])
 function answerSentence(observation: string, so: boolean) {
@@ -125,6 +140,7 @@ const undo = (action: string) => void tell([{ entry: 'undone', action }])
         :busy="busy"
         @end="ended"
         @price="price"
+        @now="take"
         @on="goesOn = true"
       />
       <CheckCard
@@ -137,6 +153,7 @@ const undo = (action: string) => void tell([{ entry: 'undone', action }])
         @tell="told"
         @log="takeLog"
         @pass="other = true"
+        @job="onJob"
       />
       <EndPart
         v-else
@@ -155,7 +172,7 @@ const undo = (action: string) => void tell([{ entry: 'undone', action }])
           <KnownList :page="data" :shut="over" @back="back" @undo="undo" @add="saw = true" />
         </FoldedPart>
       </div>
-      <LadderList v-if="!over && shown !== 'sentence'" :page="data" @take="(a) => (pinned = a)" />
+      <LadderList v-if="!over && shown !== 'sentence'" :page="data" @take="take" />
       <FoldedPart v-if="data.open_job" title="Pictures of it">
         <PhotoStrip :job="data.open_job" stop="intake" />
       </FoldedPart>
@@ -178,7 +195,7 @@ const undo = (action: string) => void tell([{ entry: 'undone', action }])
       :page="data"
       :step="step"
       :failure="failure"
-      @take="(a) => (pinned = a)"
+      @take="take"
       @pass="(action, reason) => told([{ entry: 'passed_over', action, reason }], [])"
     />
   </div>

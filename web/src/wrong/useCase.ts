@@ -48,6 +48,13 @@ export function useCase(id: Ref<number>) {
     if (ended) await queries.invalidateQueries()
     return ended
   }
+  const jobFor = async (by: string) => {
+    const made = await attempt(() =>
+      answer(client.POST('/api/v1/cases/{id}/job', { ...path(), body: { by, filament_ids: [] } })),
+    )
+    if (made) await queries.invalidateQueries()
+    return made
+  }
   const followUp = async (day: string | null) => {
     const done = await attempt(() =>
       answer(client.PUT('/api/v1/cases/{id}/follow-up', { ...path(), body: { day } })).then(() => true),
@@ -62,7 +69,7 @@ export function useCase(id: Ref<number>) {
     if (done) await queries.invalidateQueries({ queryKey: ['case', id] })
     return done
   }
-  return { data, error, failure, busy, tell, takeLog, end, followUp, price }
+  return { data, error, failure, busy, tell, takeLog, end, jobFor, followUp, price }
 }
 
 export const yes = (observation: string): CaseEntry => ({ entry: 'seen', observation, answer: 'yes' })

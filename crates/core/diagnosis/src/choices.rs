@@ -24,7 +24,7 @@ pub struct Choice {
 }
 
 /// All ways to mend a cause, the one that is expected to cost least first: by money where prices are known, else by
-/// minutes. A way that doesn't hold is followed by the best of the others.
+/// minutes; before it the mildest rung of its ladder. A way that doesn't hold is followed by the best of the others.
 /// # Errors
 /// [`UnknownEvidence`] for facts that can't be read, or a cause that isn't in the model.
 pub fn choices(
@@ -75,5 +75,14 @@ pub fn choices(
     }
     let key = |c: &Choice| c.money.map_or(c.expected_min, |[_, all]| all);
     all.sort_by(|a, b| key(a).total_cmp(&key(b)));
+    // Of a ladder its mildest open rung comes first.
+    if let Some(first) = all.first().and_then(|c| model.action(c.action))
+        && let Some(milder) = engine.milder(first, &sure, &case).first()
+        && let Some(at) = all
+            .iter()
+            .position(|c| c.action == model.actions[*milder].id)
+    {
+        all[..=at].rotate_right(1);
+    }
     Ok(all)
 }

@@ -416,6 +416,53 @@ async fn end(
     Ok(Json(ended))
 }
 
+/// What is to be mended by a job, before it is proven.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct JobForCase {
+    /// The remedy, by the id of its action.
+    pub by: String,
+    /// Filaments to work through, by number; for a job that is opened.
+    #[serde(default)]
+    pub filament_ids: Vec<i64>,
+}
+
+#[utoipa::path(post, path = "/api/v1/cases/{id}/job", params(("id" = i64, Path)), request_body = JobForCase,
+    responses((status = 200, body = CaseEnded), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+/// Opens a job for a remedy, or extends the open one; the case goes on until it is known whether it helped.
+async fn job_for(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Body(body): Body<JobForCase>,
+) -> Result<Json<CaseEnded>, ApiError> {
+    let made = app
+        .with(move |store| {
+            let case = store.fault_case(id)?;
+            if case.ended_at.is_some() {
+                return Err(ApiError::Conflict(
+                    "This case is over. Open it again first.".into(),
+                ));
+            }
+            let action = SHIPPED
+                .actions
+                .iter()
+                .find(|a| a.id == body.by && !a.mends().is_empty());
+            let action = action
+                .ok_or_else(|| bad("by", "There is no such remedy. The list has them all."))?;
+            let does = wattotherm_measure::Pen::METRIC.text(action.does);
+            let job = open_or_extend(
+                store,
+                &case,
+                action,
+                does.trim_end_matches('.'),
+                &body.filament_ids,
+            )?;
+            Ok(CaseEnded { job })
+        })
+        .await?;
+    Ok(Json(made))
+}
+
 /// A case kept in mind.
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
@@ -566,6 +613,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(tell))
         .routes(routes!(take_log))
         .routes(routes!(end))
+        .routes(routes!(job_for))
         .routes(routes!(follow_up))
         .routes(routes!(counts))
         .routes(routes!(price))

@@ -105,6 +105,7 @@ impl Gathered {
                 _ => None,
             },
             questions: questions.collect(),
+            wants_job: !action.fits.is_empty() || !action.settles.is_empty(),
             milder,
             price: self.price(action),
         }
@@ -159,6 +160,7 @@ impl Gathered {
                 expected_min: c.expected_min,
                 price: c.money.map(|m| m[0]),
                 expected_price: c.money.map(|m| m[1]),
+                wants_job: action.is_some_and(|a| !a.fits.is_empty() || !a.settles.is_empty()),
                 fits: fits.map(|r| r.id()),
                 part: fits.map(|r| r.label()),
                 part_price: action.and_then(|a| self.price(a)),
@@ -248,6 +250,7 @@ impl Gathered {
                 outcome: t.outcome,
                 says,
                 reason: t.reason.clone(),
+                wants_job: !action.fits.is_empty() || !action.settles.is_empty(),
                 price: self.price(action),
             })
         });

@@ -65,6 +65,8 @@ pub struct StepShown {
     pub feed_mm: Option<u16>,
     /// What is asked.
     pub questions: Vec<Question>,
+    /// Whether a job follows from it: it fits a part, or asks for a value.
+    pub wants_job: bool,
     /// Milder rungs that weren't tried, in words.
     pub milder: Vec<String>,
     /// What it cost so far or would cost, as a number in the shop's money; none where no price is known.
@@ -84,6 +86,8 @@ pub struct TriedShown {
     pub says: String,
     /// What else was said.
     pub reason: String,
+    /// Whether a job follows from it: it fits a part, or asks for a value.
+    pub wants_job: bool,
     /// What it cost, as a number in the shop's money; none where no price is known.
     pub price: Option<f64>,
 }
@@ -165,6 +169,8 @@ pub struct ChoiceShown {
     pub price: Option<f64>,
     /// What it is expected to cost in the end, as a number in the shop's money; none where no price is known.
     pub expected_price: Option<f64>,
+    /// Whether a job follows from it: it fits a part, or asks for a value.
+    pub wants_job: bool,
     /// The part that it fits, by the id of its replacement; none where it fits none.
     pub fits: Option<&'static str>,
     /// Name of that part.

@@ -18,8 +18,8 @@ fn word(text: &str) -> Answer {
 }
 
 impl Demo<'_> {
-    /// A fan with debris in it, weeks ago; and Yew, whose job stopped at the drive.
-    pub(super) fn cases(&mut self, alder: i64, yew: i64) -> Result<(), Failure> {
+    /// A fan with debris in it, weeks ago.
+    pub(super) fn proven_case(&mut self, alder: i64) -> Result<(), Failure> {
         self.days_before_now(41, 3);
         let at = self.minutes(1);
         let id = self.store.begin_case(
@@ -50,8 +50,11 @@ impl Demo<'_> {
         let end = (CaseEnd::Proven, Some("creep_fan"), true);
         let text = format!("Case {id}: it is the heat creep, by the hot-end fan");
         self.store.end_case(&case, Some(end), &text, &at)?;
+        Ok(())
+    }
 
-        self.days_before_now(0, 5);
+    /// Yew, whose job stopped at the drive.
+    pub(super) fn open_case(&mut self, yew: i64) -> Result<(), Failure> {
         let at = self.minutes(1);
         let job = self.store.open_job_of(yew)?.ok_or("Yew has a job")?;
         let id = self.store.begin_case(

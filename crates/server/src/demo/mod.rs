@@ -172,13 +172,14 @@ pub fn fill_with_demo(store: &mut Store) -> Result<(), Failure> {
         return Err("six printers".into());
     };
     demo.finished_job(hazel, filaments[0])?;
+    demo.proven_case(alder)?;
     demo.stopped_job(yew, filaments[1])?;
     demo.rowan_at_drive(rowan, filaments[1])?;
     demo.larch_fresh(larch, filaments[3])?;
     demo.alder_z(alder, filaments[0])?;
     demo.aspen_loop(aspen, filaments[1])?;
     demo.hazel_wire(hazel, filaments[0])?;
-    demo.cases(alder, yew)?;
+    demo.open_case(yew)?;
     Ok(())
 }
 
