@@ -21,7 +21,8 @@ const here = (at: string) => (at === '/' ? route.path === '/' : route.path.start
 const keys = [
   ['Enter', 'next reading, question or picture'],
   ['first letter, number', 'answers a question, takes a picture'],
-  ['Ctrl + Enter', 'close the station, start the job'],
+  ['1, 2, 3 …', 'What is wrong?: the answer with that number'],
+  ['Ctrl + Enter', 'close the station, start the job, look for the cause'],
   ['Ctrl + .', 'something happened to this job: a part, a return, a pause, an end'],
   ['Esc', 'back to the bench; nothing is lost'],
   ['/', 'find a printer or job'],

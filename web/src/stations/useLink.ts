@@ -1,6 +1,7 @@
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 
-import { ServerError, answer, client, type Schemas } from '../api/client'
+import { answer, client, type Schemas } from '../api/client'
+import { useAttempt } from '../ui/attempt'
 import { useLivePrinter } from '../live/useLive'
 import type { Station } from './useStation'
 
@@ -8,22 +9,7 @@ import type { Station } from './useStation'
 export function useLink(station: Station) {
   const id = computed(() => station.worktop.value?.printer_id)
   const { printer, connected, running, nozzleC, bedC } = useLivePrinter(id)
-  const failure = ref('')
-  const busy = ref(false)
-
-  /** Runs a call and says here what went wrong. */
-  async function attempt<T>(call: () => Promise<T>): Promise<T | null> {
-    failure.value = ''
-    busy.value = true
-    try {
-      return await call()
-    } catch (e) {
-      failure.value = e instanceof ServerError ? e.problem.detail : String(e)
-      return null
-    } finally {
-      busy.value = false
-    }
-  }
+  const { failure, busy, attempt } = useAttempt()
   const path = () => ({ id: id.value ?? 0 })
   const report = () =>
     attempt(() => answer(client.GET('/api/v1/printers/{id}/report', { params: { path: path() } })))

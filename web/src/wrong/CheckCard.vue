@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core'
+import { useEventListener, useSessionStorage } from '@vueuse/core'
 import { NButton } from 'naive-ui'
 import { computed, ref, watch } from 'vue'
 
+import { numberOf } from '../api/words'
 import WhereDrawing from '../drawings/WhereDrawing.vue'
 import TextLine from '../ui/TextLine.vue'
 import AnswerPicture, { PICTURED } from './AnswerPicture.vue'
@@ -21,17 +22,16 @@ const direct = computed(() => props.page.printer.facts.path === 'direct')
 const allMetal = computed(() => props.page.printer.facts.hot_end === 'all_metal')
 const open = computed(() => props.step.questions.filter((q) => q.answer == null))
 const current = computed(() => open.value[0])
-const typed = ref('')
-const reason = ref('')
-const minutes = ref('')
+/* What is typed is there again after a reload, until it is told or another check is done. */
+const kept = useSessionStorage(`case-${props.page.case.id}`, { step: '', typed: '', reason: '', minutes: '' })
 watch(
   () => props.step.id,
-  () => {
-    typed.value = ''
-    reason.value = ''
-    minutes.value = ''
+  (step) => {
+    if (kept.value.step !== step) kept.value = { step, typed: '', reason: '', minutes: '' }
   },
+  { immediate: true },
 )
+const wrong = ref('')
 const needsReason = computed(() => props.step.kind === 'remedy' && props.step.milder.length > 0)
 
 function one(entry: CaseEntry) {
@@ -54,10 +54,17 @@ function nobodyKnows() {
 }
 function number() {
   const q = current.value
-  if (q && typed.value.trim()) emit('tell', [], [{ observation: q.observation, value: typed.value }])
+  if (q && kept.value.typed.trim())
+    emit('tell', [], [{ observation: q.observation, value: kept.value.typed }])
 }
 function tried(outcome: 'helped' | 'no_help' | 'came_back') {
-  const m = Number(minutes.value.replace(',', '.'))
+  const { minutes, reason } = kept.value
+  const m = numberOf(minutes)
+  wrong.value =
+    outcome === 'came_back' && minutes.trim() && m === null
+      ? `“${minutes}” is no number of minutes. Type it like 55, or leave it blank.`
+      : ''
+  if (wrong.value) return
   emit(
     'tell',
     [
@@ -65,8 +72,8 @@ function tried(outcome: 'helped' | 'no_help' | 'came_back') {
         entry: 'tried',
         action: props.step.id,
         outcome,
-        reason: reason.value.trim(),
-        after_min: outcome === 'came_back' && minutes.value.trim() && Number.isFinite(m) ? m : null,
+        reason: reason.trim(),
+        after_min: outcome === 'came_back' ? m : null,
       },
     ],
     [],
@@ -168,13 +175,13 @@ const spoken = (answer: unknown) => (answer === 'unsure' ? 'nobody could tell' :
         <div v-else-if="q.unit" class="choices">
           <TextLine
             :id="`reading-${q.observation}`"
-            v-model="typed"
+            v-model="kept.typed"
             class="number"
             :label="`Reading in ${q.unit}`"
             decimal
             @enter="number"
           />
-          <NButton type="primary" :disabled="busy || !typed.trim()" @click="number"
+          <NButton type="primary" :disabled="busy || !kept.typed.trim()" @click="number"
             >Take it <kbd aria-hidden="true">↵</kbd></NButton
           >
           <NButton :disabled="busy" @click="one(unsure(q.observation))">Can’t tell</NButton>
@@ -224,7 +231,7 @@ const spoken = (answer: unknown) => (answer === 'unsure' ? 'nobody could tell' :
         </p>
         <TextLine
           id="tried-reason"
-          v-model="reason"
+          v-model="kept.reason"
           :label="needsReason ? 'Why the milder ways are left out' : 'What else is to be said; may be blank'"
         />
         <div class="choices">
@@ -239,7 +246,7 @@ const spoken = (answer: unknown) => (answer === 'unsure' ? 'nobody could tell' :
           </NButton>
           <TextLine
             id="came-back-after"
-            v-model="minutes"
+            v-model="kept.minutes"
             class="number"
             label="after minutes of printing, if seen"
             decimal
@@ -247,7 +254,7 @@ const spoken = (answer: unknown) => (answer === 'unsure' ? 'nobody could tell' :
         </div>
       </fieldset>
     </template>
-    <p v-if="failure" class="error" role="alert">{{ failure }}</p>
+    <p v-if="wrong || failure" class="error" role="alert">{{ wrong || failure }}</p>
     <p v-if="why" class="why"><strong>Why this one.</strong> {{ why }}</p>
     <p>
       <NButton quaternary class="plain" aria-haspopup="dialog" @click="emit('pass')">

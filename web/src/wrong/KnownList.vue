@@ -3,6 +3,7 @@ import { NButton } from 'naive-ui'
 import { computed } from 'vue'
 
 import FoldedPart from '../ui/FoldedPart.vue'
+import SeenLine from './SeenLine.vue'
 import type { CasePage } from './useCase'
 
 /* What is known of a case: each thing can be taken back. */
@@ -35,41 +36,29 @@ const parts = () => [...new Set(props.page.replaced)].join(', ')
       <h2>What is known</h2>
       <p v-if="!page.seen.length" class="quiet">Nothing yet.</p>
       <ul>
-        <li v-for="s in isSo" :key="s.observation">
-          <span
-            >{{ s.says }}: <strong>{{ s.answer }}</strong></span
-          >
-          <span class="of">
-            {{ from[s.from] }}
-            <NButton
-              v-if="!shut"
-              text
-              class="take"
-              :aria-label="`Take back: ${s.says}`"
-              @click="emit('back', s.observation)"
-            >
-              take back
-            </NButton>
-          </span>
-        </li>
+        <SeenLine
+          v-for="s in isSo"
+          :key="s.observation"
+          :says="`${s.says}:`"
+          :strong="s.answer"
+          :of="from[s.from]"
+          :shut="shut"
+          back="Take back"
+          @back="emit('back', s.observation)"
+        />
       </ul>
       <FoldedPart v-if="isNot.length" title="Looked at, and not so" :says="String(isNot.length)">
         <ul>
-          <li v-for="s in isNot" :key="s.observation">
-            <span>{{ s.says }}: no</span>
-            <span class="of">
-              {{ from[s.from] }}
-              <NButton
-                v-if="!shut"
-                text
-                class="take"
-                :aria-label="`Take back: ${s.says}`"
-                @click="emit('back', s.observation)"
-              >
-                take back
-              </NButton>
-            </span>
-          </li>
+          <SeenLine
+            v-for="s in isNot"
+            :key="s.observation"
+            :says="`${s.says}:`"
+            strong="no"
+            :of="from[s.from]"
+            :shut="shut"
+            back="Take back"
+            @back="emit('back', s.observation)"
+          />
         </ul>
       </FoldedPart>
       <NButton v-if="!shut" aria-haspopup="dialog" @click="emit('add')">Say what you saw …</NButton>
@@ -77,38 +66,26 @@ const parts = () => [...new Set(props.page.replaced)].join(', ')
     <section v-if="page.tried.length || page.passed_over.length" aria-label="What was tried">
       <h2>What was tried</h2>
       <ul>
-        <li v-for="t in page.tried" :key="t.action">
-          <span
-            >{{ t.does }} <strong>{{ t.says }}</strong></span
-          >
-          <span class="of">
-            {{ t.reason }}
-            <NButton
-              v-if="!shut"
-              text
-              class="take"
-              :aria-label="`Take back: ${t.does}`"
-              @click="emit('undo', t.action)"
-            >
-              take back
-            </NButton>
-          </span>
-        </li>
-        <li v-for="p in page.passed_over" :key="p.action">
-          <span>passed over: {{ p.does }}</span>
-          <span class="of">
-            {{ p.reason }}
-            <NButton
-              v-if="!shut"
-              text
-              class="take"
-              :aria-label="`Take up again: ${p.does}`"
-              @click="emit('undo', p.action)"
-            >
-              take up again
-            </NButton>
-          </span>
-        </li>
+        <SeenLine
+          v-for="t in page.tried"
+          :key="t.action"
+          :says="t.does"
+          :strong="t.says"
+          :of="t.reason"
+          :shut="shut"
+          back="Take back"
+          @back="emit('undo', t.action)"
+        />
+        <SeenLine
+          v-for="p in page.passed_over"
+          :key="p.action"
+          :says="p.does"
+          strong="passed over"
+          :of="p.reason"
+          :shut="shut"
+          back="Take up again"
+          @back="emit('undo', p.action)"
+        />
       </ul>
     </section>
     <section v-if="page.replaced.length || page.false_fixes.length" aria-label="Touched not long ago">
@@ -146,23 +123,5 @@ ul {
   list-style: none;
   margin: 0 0 8px;
   padding: 0;
-}
-li {
-  display: flex;
-  flex-direction: column;
-  padding: 3px 0;
-}
-.of {
-  font-size: 14px;
-  color: var(--ink2);
-}
-.take {
-  text-decoration: underline;
-  min-height: 28px;
-}
-@media (pointer: coarse) {
-  .take {
-    min-height: 44px;
-  }
 }
 </style>

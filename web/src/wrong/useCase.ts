@@ -1,7 +1,8 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { ref, type Ref } from 'vue'
+import type { Ref } from 'vue'
 
-import { ServerError, answer, client, type Schemas } from '../api/client'
+import { answer, client, type Schemas } from '../api/client'
+import { useAttempt } from '../ui/attempt'
 
 export type CasePage = Schemas['CasePage']
 export type Step = Schemas['StepShown']
@@ -10,27 +11,13 @@ export type CaseEntry = Schemas['CaseEntry']
 /** A case, and what is told of it; every answer goes to disk when it is given. */
 export function useCase(id: Ref<number>) {
   const queries = useQueryClient()
-  const failure = ref('')
-  const busy = ref(false)
+  const { failure, busy, attempt } = useAttempt()
   const path = () => ({ params: { path: { id: id.value } } })
   const { data, error } = useQuery({
     queryKey: ['case', id],
     queryFn: () => answer(client.GET('/api/v1/cases/{id}', path())),
   })
 
-  /** Runs a call, shows the page that it answers with, and says here what went wrong. */
-  async function attempt<T>(call: () => Promise<T>): Promise<T | null> {
-    failure.value = ''
-    busy.value = true
-    try {
-      return await call()
-    } catch (e) {
-      failure.value = e instanceof ServerError ? e.problem.detail : String(e)
-      return null
-    } finally {
-      busy.value = false
-    }
-  }
   function show(page: CasePage | null) {
     if (page) queries.setQueryData(['case', id], page)
     return page
