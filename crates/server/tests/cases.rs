@@ -509,3 +509,60 @@ fn the_bench_asks_again_on_its_day() {
     day(json!(null));
     assert_eq!(s.get("/api/v1/bench")["ask_again"], json!([]));
 }
+
+#[test]
+fn what_was_put_onto_the_job_before_the_proof_is_not_put_there_twice() {
+    let s = Server::demo();
+    let case = begin(&s, 1, "");
+    told(
+        &s,
+        case,
+        &[
+            ("thin", "yes"),
+            ("half_print", "yes"),
+            ("tube_moves", "yes"),
+        ],
+    );
+    let deeds = || {
+        let page = s.get("/api/v1/jobs/5");
+        let all = page["deeds"].as_array().unwrap();
+        let of = all
+            .iter()
+            .filter(|d| d["deed"]["deed"] == "part_added" || d["deed"]["deed"] == "value_asked");
+        of.count()
+    };
+    let before = deeds();
+    let job = |by: &str| {
+        let (status, made) = s.call(
+            "POST",
+            &format!("/api/v1/cases/{case}/job"),
+            Some(&json!({ "by": by })),
+        );
+        assert_eq!((status, made["job"].as_i64()), (200, Some(5)), "{made}");
+    };
+    job("coupler");
+    assert_eq!(deeds(), before + 1);
+    let tried = json!({"entries": [{"entry": "tried", "action": "coupler", "outcome": "helped"}]});
+    assert_eq!(tell(&s, case, &tried).0, 200);
+    let (status, done) = end(
+        &s,
+        case,
+        &json!({"how": "proven", "cause": "coupler", "by": "coupler", "job": true}),
+    );
+    assert_eq!((status, done["job"].as_i64()), (200, Some(5)), "{done}");
+    assert_eq!(deeds(), before + 1, "the coupler is on the job already");
+    let page = s.get(&format!("/api/v1/cases/{case}"));
+    assert_eq!(page["cause"], "coupler that doesn’t hold");
+    // A case that is over opens no job, and what is no remedy neither.
+    let call = |by: &str| {
+        s.call(
+            "POST",
+            &format!("/api/v1/cases/{case}/job"),
+            Some(&json!({ "by": by })),
+        )
+        .0
+    };
+    assert_eq!(call("coupler"), 409);
+    assert_eq!(end(&s, case, &json!({"how": null})).0, 200);
+    assert_eq!((call("pull_tube"), call("prayer")), (422, 422));
+}

@@ -147,15 +147,15 @@ impl Store {
         Ok(rows.collect::<Result<_, _>>()?)
     }
 
-    /// Cases whose cause is known, the newest first; of one printer, or of all.
+    /// Cases whose cause is known, the newest first, at most 500.
     /// # Errors
     /// [`StoreError`] of the database.
-    pub fn proven_cases(&self, printer_id: Option<i64>) -> Result<Vec<FaultCase>, StoreError> {
+    pub fn proven_cases(&self) -> Result<Vec<FaultCase>, StoreError> {
         let sql = format!(
-            "SELECT {COLUMNS} FROM fault_case WHERE ended = 'proven' AND (?1 IS NULL OR printer_id = ?1) ORDER BY id DESC LIMIT 500"
+            "SELECT {COLUMNS} FROM fault_case WHERE ended = 'proven' ORDER BY id DESC LIMIT 500"
         );
         let mut statement = self.conn.prepare_cached(&sql)?;
-        let rows = statement.query_map([printer_id], read)?;
+        let rows = statement.query_map([], read)?;
         Ok(rows.collect::<Result<_, _>>()?)
     }
 

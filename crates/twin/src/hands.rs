@@ -350,9 +350,7 @@ impl Hands {
                     || (0.4..1.2).contains(&self.plug_play_mm)
             }
             "reads_end" => !self.heats(),
-            "slow_heat" => {
-                self.heats() && (self.watts_share * self.clamp_share).min(self.watts_share) < 0.7
-            }
+            "slow_heat" => self.heats() && self.watts_share * self.clamp_share < 0.7,
             "too_hot_or_cold" => self.sensor_type_off,
             "refuses_target" => self.limit_c < 220.0,
             "one_factor" | "fed_off_alike" => (self.steps_factor - 1.0).abs() > 0.05,

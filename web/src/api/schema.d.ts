@@ -1686,6 +1686,8 @@ export interface components {
         CasePage: {
             /** @description The case. */
             case: components["schemas"]["FaultCase"];
+            /** @description What it was, in words, where the case ended so. */
+            cause?: string | null;
             /** @description The likeliest causes. */
             causes: components["schemas"]["CauseShown"][];
             /**
@@ -1714,6 +1716,11 @@ export interface components {
             others: components["schemas"]["StepShown"][];
             /** @description What was passed over: the actions, with why. */
             passed_over: components["schemas"]["PassedShown"][];
+            /**
+             * Format: double
+             * @description What an hour of hands costs, as a number in the shop's money; none where nobody said.
+             */
+            per_hour?: number | null;
             /** @description Its printer. */
             printer: components["schemas"]["Printer"];
             /** @description What the sentence may mean, and nobody has said yet. */
@@ -5499,8 +5506,6 @@ export interface components {
         SeenShown: {
             /** @description The answer in words: yes, no, nobody could tell, or the number with its unit. */
             answer: string;
-            /** @description When it was told. */
-            at: string;
             /** @description Where it comes from. */
             from: components["schemas"]["EvidenceFrom"];
             /** @description Which observation, by id. */
@@ -5814,6 +5819,8 @@ export interface components {
         /** @description An action, as the page shows it. */
         StepShown: {
             at?: components["schemas"]["Part"] | null;
+            /** @description The same in words. */
+            at_label?: string | null;
             /** @description Whether it can break a part. */
             can_break: boolean;
             /** @description Whether it is done cold and unplugged. */

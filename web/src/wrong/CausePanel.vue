@@ -7,7 +7,6 @@ import type { CasePage } from './useCase'
 /* What it may be, as words, bars and what speaks for it; how long it takes to the end. */
 const props = defineProps<{ page: CasePage }>()
 const most = computed(() => Math.max(...props.page.causes.map((c) => c.p), 0.01))
-const shown = computed(() => props.page.causes.filter((c) => c.p > 0.02).slice(0, 5))
 const percent = (p: number) => `${Math.round(100 * p)} %`
 </script>
 
@@ -16,7 +15,7 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
     <section aria-label="What it may be" aria-live="polite">
       <h2>What it may be</h2>
       <ol>
-        <li v-for="(c, i) in shown" :key="c.id">
+        <li v-for="(c, i) in page.causes" :key="c.id">
           <span class="name">{{ c.label }}</span>
           <span class="track" aria-hidden="true">
             <span class="bar" :style="{ width: `${(100 * c.p) / most}%` }" :class="{ first: c.p === most }" />
@@ -58,7 +57,7 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
           The weights are judgement, no published source. This shop’s own proven cases move them; they are
           listed under House rules and can be left out there.
         </p>
-        <p v-for="c in shown" :key="c.id">
+        <p v-for="c in page.causes" :key="c.id">
           {{ c.label }}: judged {{ percent(c.learned.judged) }}, {{ c.learned.cases }}
           {{ c.learned.cases === 1 ? 'case' : 'cases' }} here
         </p>

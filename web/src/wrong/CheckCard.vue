@@ -122,6 +122,9 @@ const spoken = (answer: unknown) => (answer === 'unsure' ? 'nobody could tell' :
     <p v-else-if="step.heats" class="caution" role="note">
       <strong>Caution.</strong> Hot metal: gloves, and stay beside it.
     </p>
+    <p v-if="step.can_break" class="caution" role="note">
+      <strong>Caution.</strong> It can break a part: have a spare at hand before you begin.
+    </p>
     <p class="how">{{ step.how }}</p>
     <div v-if="step.at" class="where">
       <WhereDrawing
@@ -129,7 +132,7 @@ const spoken = (answer: unknown) => (answer === 'unsure' ? 'nobody could tell' :
         :action="step.id"
         :direct="direct"
         :all-metal="allMetal"
-        :label="step.at.replaceAll('_', ' ').replace('hot end', 'hot-end')"
+        :label="step.at_label ?? ''"
       />
     </div>
     <PrinterCheck v-if="step.printer" :page="page" :step="step" @log="(t) => emit('log', t)" />

@@ -20,7 +20,7 @@ const over = computed(() => props.page.case.ended_at != null)
 const title = computed(() => {
   switch (props.page.case.ended) {
     case 'proven':
-      return `It was the ${props.page.causes.find((c) => c.id === props.page.case.cause)?.label ?? props.page.case.cause ?? 'cause above'}.`
+      return `It was the ${props.page.cause}.`
     case 'nothing_found':
       return 'Nothing was found.'
     case 'given_up':

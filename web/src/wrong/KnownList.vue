@@ -19,6 +19,9 @@ const from: Record<CasePage['seen'][number]['from'], string> = {
 /* What is so stands in sight; what isn't is folded. */
 const isSo = computed(() => props.page.seen.filter((s) => s.answer !== 'no'))
 const isNot = computed(() => props.page.seen.filter((s) => s.answer === 'no'))
+/* What a try was, and what it cost. */
+const spent = (t: CasePage['tried'][number]) =>
+  [t.reason, t.price == null ? '' : `part ${t.price.toFixed(2)}`].filter(Boolean).join(' · ')
 const parts = () => [...new Set(props.page.replaced)].join(', ')
 </script>
 
@@ -71,7 +74,7 @@ const parts = () => [...new Set(props.page.replaced)].join(', ')
           :key="t.action"
           :says="t.does"
           :strong="t.says"
-          :of="t.reason"
+          :of="spent(t)"
           :shut="shut"
           back="Take back"
           @back="emit('undo', t.action)"

@@ -95,7 +95,7 @@ function end(job: boolean) {
         />
         <TextLine
           id="price-hour"
-          :model-value="prices.hour ?? ''"
+          :model-value="prices.hour ?? money(page.per_hour)"
           label="An hour of hands costs"
           decimal
           @update:model-value="(v) => (prices.hour = String(v ?? ''))"

@@ -145,6 +145,7 @@ const undo = (action: string) => void tell([{ entry: 'undone', action }])
       />
       <CheckCard
         v-else-if="shown === 'step' && step"
+        :key="data.case.id"
         :page="data"
         :step="step"
         :why="step.id === data.next?.id ? data.why : ''"

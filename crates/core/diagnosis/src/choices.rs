@@ -19,8 +19,6 @@ pub struct Choice {
     pub expected_min: f64,
     /// What it costs alone, and in the end, as numbers in the shop's money; none where no price is known.
     pub money: Option<[f64; 2]>,
-    /// Whether it can break a part.
-    pub can_break: bool,
 }
 
 /// All ways to mend a cause, the one that is expected to cost least first: by money where prices are known, else by
@@ -70,7 +68,6 @@ pub fn choices(
                 let own = money(i);
                 [own, own + fails * engine.money(&sure, &after, money)]
             }),
-            can_break: action.can_break,
         });
     }
     let key = |c: &Choice| c.money.map_or(c.expected_min, |[_, all]| all);

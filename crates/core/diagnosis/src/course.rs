@@ -19,6 +19,12 @@ impl Engine<'_> {
             .sum()
     }
 
+    /// The likeliest cause of those that a remedy mends; none for a check.
+    pub(crate) fn likeliest_of(&self, action: usize, beliefs: &Beliefs) -> Option<usize> {
+        let causes = self.mends[action].iter().map(|(c, _)| *c);
+        causes.max_by(|a, b| beliefs.0[*a].total_cmp(&beliefs.0[*b]))
+    }
+
     /// Whether an action can be done: not one that heats where the printer must not, and no remedy twice.
     pub(crate) fn can_do(&self, action: usize, case: &Case) -> bool {
         let forbidden = || self.no_heat.iter().any(|o| case.answers[*o] == Some(true));
@@ -117,14 +123,13 @@ impl Engine<'_> {
     /// Milder rungs that were not tried and may mend the likeliest of what this one mends; the mildest first.
     #[must_use]
     pub fn milder(&self, action: usize, beliefs: &Beliefs, case: &Case) -> Vec<usize> {
-        let by = |x: &&(usize, f64), y: &&(usize, f64)| beliefs.0[x.0].total_cmp(&beliefs.0[y.0]);
-        let Some((cause, _)) = self.mends[action].iter().max_by(by) else {
+        let Some(cause) = self.likeliest_of(action, beliefs) else {
             return Vec::new();
         };
         let mut all = Vec::new();
         for rungs in self.ladders.iter().filter(|l| l.contains(&action)) {
             for rung in rungs.iter().take_while(|r| **r != action) {
-                let mends = self.mends[*rung].iter().any(|(c, _)| c == cause);
+                let mends = self.mends[*rung].iter().any(|(c, _)| *c == cause);
                 if mends && self.can_do(*rung, case) && !all.contains(rung) {
                     all.push(*rung);
                 }

@@ -46,4 +46,4 @@ pub use pairs::Pair;
 pub use prevention::{hits_sisters, prevents};
 pub use sentence::{Proposed, proposals};
 pub use weighing::Weighed;
-pub use words::{chance_word, why_words};
+pub use words::{POSSIBLE_FROM, chance_word, why_words};

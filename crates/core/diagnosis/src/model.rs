@@ -114,6 +114,12 @@ impl Action {
         self.minutes + self.also_min
     }
 
+    /// Whether a job follows from it: it fits a part, or a value is found anew after it.
+    #[must_use]
+    pub const fn wants_job(&self) -> bool {
+        !self.fits.is_empty() || !self.settles.is_empty()
+    }
+
     /// What it answers; nothing for a remedy.
     #[must_use]
     pub const fn answers(&self) -> &'static [&'static str] {
@@ -172,6 +178,24 @@ impl Model<'_> {
         let o = &self.observations[observation];
         let shown = self.causes[cause].shows.iter().find(|(id, _)| *id == o.id);
         shown.map_or(o.base, |(_, p)| *p)
+    }
+
+    /// An observation by its id.
+    #[must_use]
+    pub fn observation_named(&self, id: &str) -> Option<&Observation> {
+        self.observations.iter().find(|o| o.id == id)
+    }
+
+    /// A cause by its id.
+    #[must_use]
+    pub fn cause_named(&self, id: &str) -> Option<&Cause> {
+        self.causes.iter().find(|c| c.id == id)
+    }
+
+    /// An action by its id.
+    #[must_use]
+    pub fn action_named(&self, id: &str) -> Option<&Action> {
+        self.actions.iter().find(|a| a.id == id)
     }
 
     /// Place of an observation.

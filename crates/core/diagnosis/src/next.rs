@@ -113,29 +113,30 @@ impl Engine<'_> {
             && self.model.observations[observation].base <= PROOF_BASE
     }
 
+    /// Whether an answer was seen that proves a cause.
+    fn proof_seen(&self, cause: usize, case: &Case) -> bool {
+        (0..case.answers.len()).any(|o| case.answers[o] == Some(true) && self.proves(cause, o))
+    }
+
     /// The cause that is proven: likely enough, and an answer or a remedy says so; none otherwise.
     #[must_use]
     pub fn proven(&self, beliefs: &Beliefs, case: &Case) -> Option<usize> {
         let cause = beliefs.likeliest();
-        let seen = || {
-            (0..case.answers.len()).any(|o| case.answers[o] == Some(true) && self.proves(cause, o))
-        };
         let mended = |a: usize| self.mends[a].iter().any(|(c, _)| *c == cause);
         let helped =
             (0..case.tried.len()).any(|a| case.tried[a] == Some(Outcome::Helped) && mended(a));
         let last = self.model.causes.len() - 1;
-        (cause != last && (helped || beliefs.0[cause] > PROVEN_FROM && seen())).then_some(cause)
+        (cause != last
+            && (helped || beliefs.0[cause] > PROVEN_FROM && self.proof_seen(cause, case)))
+        .then_some(cause)
     }
 
     /// The cheapest check that proves what a remedy mends, for less than a third of its cost, where the remedy spends
     /// more than hands; none once a proof was seen.
     fn proof_of(&self, beliefs: &Beliefs, case: &Case, remedy: usize) -> Option<usize> {
-        let by = |x: &&(usize, f64), y: &&(usize, f64)| beliefs.0[x.0].total_cmp(&beliefs.0[y.0]);
-        let (cause, _) = *self.mends[remedy].iter().max_by(by)?;
+        let cause = self.likeliest_of(remedy, beliefs)?;
         let action = &self.model.actions[remedy];
-        let proven =
-            (0..case.answers.len()).any(|o| case.answers[o] == Some(true) && self.proves(cause, o));
-        if proven || action.also_min <= 0.0 {
+        if action.also_min <= 0.0 || self.proof_seen(cause, case) {
             return None;
         }
         let may_prove = |i: usize| {

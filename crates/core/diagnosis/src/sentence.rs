@@ -49,10 +49,7 @@ const MEANS: &[(&str, &[&str], &str)] = &[
     ),
     (
         "at_random",
-        &[
-            "random|sometimes|sporadic|irregular|intermittent|occasional|now.",
-            "",
-        ],
+        &["random|sometimes|sporadic|irregular|intermittent|occasional|now."],
         "",
     ),
     ("at_random", &["every.", "now."], ""),
@@ -108,7 +105,7 @@ const MEANS: &[(&str, &[&str], &str)] = &[
         "",
     ),
     ("nothing_comes", &["air.", "print"], ""),
-    ("nothing_comes", &["clog|block|jam", ""], "heater|fan.|feed"),
+    ("nothing_comes", &["clog|block|jam"], "heater|fan.|feed"),
     ("clicks", &["click|clack|knock|tick|skip|skips"], ""),
     (
         "grinding_dust",
@@ -164,11 +161,7 @@ const MEANS: &[(&str, &[&str], &str)] = &[
         ],
         "back.again",
     ),
-    (
-        "rattles",
-        &["rattl|wobbl|loose", ""],
-        "wire|strand|plug|sensor",
-    ),
+    ("rattles", &["rattl|wobbl|loose"], "wire|strand|plug|sensor"),
     (
         "ringing",
         &[
@@ -203,7 +196,7 @@ const MEANS: &[(&str, &[&str], &str)] = &[
     ),
     (
         "reads_end",
-        &["maxtemp|mintemp|thermistor|err.|error|alarm", ""],
+        &["maxtemp|mintemp|thermistor|err.|error|alarm"],
         "",
     ),
     (
@@ -299,9 +292,6 @@ const NOT: &[&str] = &[
 const ENDS: [char; 5] = ['.', ';', '!', '?', '\n'];
 
 fn fits(word: &str, pattern: &str) -> bool {
-    if pattern.is_empty() {
-        return true;
-    }
     let one = |p: &str| match p.strip_suffix('.') {
         Some(whole) => word == whole,
         None => !p.is_empty() && word.starts_with(p),
@@ -312,7 +302,7 @@ fn fits(word: &str, pattern: &str) -> bool {
 /// Places in the clause that fit each pattern, none where one doesn't fit.
 fn found(words: &[String], patterns: &[&str]) -> Option<Vec<usize>> {
     let mut places = Vec::new();
-    for pattern in patterns.iter().filter(|p| !p.is_empty()) {
+    for pattern in patterns {
         let at = (0..words.len()).find(|i| !places.contains(i) && fits(&words[*i], pattern))?;
         places.push(at);
     }

@@ -3,13 +3,16 @@
 use crate::diagnose::{NextAction, WhyNext};
 use crate::model::Model;
 
-/// A chance in a word. Domain: 0 to 1.
+/// From this chance on, 0 to 1, a cause is possible and not unlikely. Judgement, no published source.
+pub const POSSIBLE_FROM: f64 = 0.12;
+
+/// A chance in a word. Domain: 0 to 1. Where the words change is judgement, no published source.
 #[must_use]
 pub fn chance_word(p: f64) -> &'static str {
     match p {
         p if p > 0.85 => "almost sure",
         p if p > 0.5 => "likely",
-        p if p > 0.12 => "possible",
+        p if p > POSSIBLE_FROM => "possible",
         p if p > 0.03 => "unlikely",
         _ => "hardly",
     }
@@ -25,7 +28,7 @@ fn minutes(m: f64) -> String {
 /// Why an action comes next, as a sentence or two.
 #[must_use]
 pub fn why_words(model: &Model<'_>, next: &NextAction) -> String {
-    let label = |id: &str| model.cause(id).map_or("", |c| model.causes[c].label);
+    let label = |id: &str| model.cause_named(id).map_or("", |c| c.label);
     match &next.why {
         WhyNext::Hazard => {
             "It could burn or hurt somebody: that is looked at first, cold and unplugged.".into()

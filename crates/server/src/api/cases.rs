@@ -10,9 +10,10 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use wattotherm_diagnosis::{Answer, Entry, From, SHIPPED};
-use wattotherm_heat::{PhysicalLimits, read_class};
+use wattotherm_diagnosis::{Action, Answer, Entry, From, SHIPPED};
+use wattotherm_heat::{PhysicalLimits, TraceClass, read_class};
 use wattotherm_measure::entry::Entry as Typed;
+use wattotherm_measure::{Pen, Unit};
 use wattotherm_printer::Replacement;
 use wattotherm_store::{CaseEnd, FaultCase, NewCase, Store};
 
@@ -86,14 +87,19 @@ fn known_from(store: &Store, new: &NewCase) -> Result<Vec<Entry>, ApiError> {
         }
     }
     if let Some(trace) = new.trace {
-        let (head, trace) = store.trace(trace)?;
-        if head.printer_id != new.printer_id {
-            return Err(bad("trace", "That log is of another printer."));
-        }
-        let reading = read_class(&trace, &PhysicalLimits::default());
-        known.extend(evidence::of_class(reading.class, From::Log));
+        let class = log_class(store, new.printer_id, trace)?;
+        known.extend(evidence::of_class(class, From::Log));
     }
     Ok(known)
+}
+
+/// What a heat log of a printer shows.
+fn log_class(store: &Store, printer_id: i64, trace: i64) -> Result<TraceClass, ApiError> {
+    let (head, trace) = store.trace(trace)?;
+    if head.printer_id != printer_id {
+        return Err(bad("trace", "That log is of another printer."));
+    }
+    Ok(read_class(&trace, &PhysicalLimits::default()).class)
 }
 
 /// A heat log to be read.
@@ -115,18 +121,14 @@ async fn take_log(
     let page = app
         .with(move |store| {
             let case = store.fault_case(id)?;
-            let (head, trace) = store.trace(body.trace)?;
-            if head.printer_id != case.printer_id {
-                return Err(bad("trace", "That log is of another printer."));
-            }
-            let reading = read_class(&trace, &PhysicalLimits::default());
-            let entries = evidence::of_class(reading.class, From::Printer);
+            let class = log_class(store, case.printer_id, body.trace)?;
+            let entries = evidence::of_class(class, From::Printer);
             if entries.is_empty() {
                 return Err(bad(
                     "trace",
                     format!(
                         "The log shows: {}. That tells nothing of this check; answer it by eye.",
-                        reading.class.label()
+                        class.label()
                     ),
                 ));
             }
@@ -155,7 +157,7 @@ async fn list(State(app): State<App>) -> Result<Json<Cases>, ApiError> {
         .read(|s| {
             Ok(Cases {
                 watched: s.cases_to_watch()?,
-                proven: s.proven_cases(None)?,
+                proven: s.proven_cases()?,
                 causes: SHIPPED.causes.iter().map(|c| (c.id, c.label)).collect(),
             })
         })
@@ -194,10 +196,7 @@ pub struct Telling {
 
 /// A typed reading as an entry.
 fn read(typed: &TypedReading, store: &Store) -> Result<Entry, ApiError> {
-    let known = SHIPPED
-        .observations
-        .iter()
-        .find(|o| o.id == typed.observation);
+    let known = SHIPPED.observation_named(&typed.observation);
     let reads = known
         .and_then(|o| o.reads)
         .ok_or_else(|| bad("typed", "Answer this one with yes or no."))?;
@@ -233,13 +232,7 @@ fn read(typed: &TypedReading, store: &Store) -> Result<Entry, ApiError> {
 
 /// What of an entry belongs into the logbook: what was tried, and what was passed over.
 fn line_of(id: i64, entry: &Entry) -> Option<String> {
-    let does = |a: &str| {
-        SHIPPED
-            .actions
-            .iter()
-            .find(|x| x.id == a)
-            .map_or("", |x| x.does)
-    };
+    let does = |a: &str| Pen::METRIC.text(SHIPPED.action_named(a).map_or("", |x| x.does));
     match entry {
         Entry::Tried {
             action,
@@ -252,7 +245,7 @@ fn line_of(id: i64, entry: &Entry) -> Option<String> {
             } else {
                 format!("; {reason}")
             };
-            let plain = wattotherm_measure::Pen::METRIC.text(does(action));
+            let plain = does(action);
             Some(format!(
                 "Case {id}: {plain} {}{more}",
                 outcome_word(*outcome)
@@ -260,7 +253,7 @@ fn line_of(id: i64, entry: &Entry) -> Option<String> {
         }
         Entry::PassedOver { action, reason } => Some(format!(
             "Case {id}: passed over “{}”; {reason}",
-            wattotherm_measure::Pen::METRIC.text(does(action))
+            does(action)
         )),
         _ => None,
     }
@@ -322,6 +315,14 @@ fn may_try(known: &Gathered, entry: &Entry) -> Result<(), ApiError> {
     }
 }
 
+/// A remedy by its id.
+fn remedy_named(id: &str) -> Result<&'static Action, ApiError> {
+    SHIPPED
+        .action_named(id)
+        .filter(|a| !a.mends().is_empty())
+        .ok_or_else(|| bad("by", "There is no such remedy. The list has them all."))
+}
+
 /// How a case ends.
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
@@ -375,9 +376,8 @@ async fn end(
             }
             let label = match (how, &end.cause) {
                 (CaseEnd::Proven, Some(cause)) => SHIPPED
-                    .causes
-                    .iter()
-                    .find(|c| c.id == *cause && c.id != "none")
+                    .cause_named(cause)
+                    .filter(|c| c.id != "none")
                     .map(|c| c.label)
                     .ok_or_else(|| {
                         bad("cause", "There is no such cause. The list has them all.")
@@ -385,18 +385,7 @@ async fn end(
                 (CaseEnd::Proven, None) => return Err(bad("cause", "Say which cause it was.")),
                 _ => "",
             };
-            let by = match &end.by {
-                Some(by) => Some(
-                    SHIPPED
-                        .actions
-                        .iter()
-                        .find(|a| a.id == *by && !a.mends().is_empty())
-                        .ok_or_else(|| {
-                            bad("by", "There is no such remedy. The list has them all.")
-                        })?,
-                ),
-                None => None,
-            };
+            let by = end.by.as_deref().map(remedy_named).transpose()?;
             let job = match by.filter(|_| end.job) {
                 Some(action) => open_or_extend(store, &case, action, label, &end.filament_ids)?,
                 None => None,
@@ -443,13 +432,8 @@ async fn job_for(
                     "This case is over. Open it again first.".into(),
                 ));
             }
-            let action = SHIPPED
-                .actions
-                .iter()
-                .find(|a| a.id == body.by && !a.mends().is_empty());
-            let action = action
-                .ok_or_else(|| bad("by", "There is no such remedy. The list has them all."))?;
-            let does = wattotherm_measure::Pen::METRIC.text(action.does);
+            let action = remedy_named(&body.by)?;
+            let does = Pen::METRIC.text(action.does);
             let job = open_or_extend(
                 store,
                 &case,
@@ -544,7 +528,7 @@ async fn price(State(app): State<App>, Body(body): Body<Price>) -> Result<Status
     let price = if body.price.is_blank() {
         None
     } else {
-        let typed = body.price.parse(wattotherm_measure::Unit::One);
+        let typed = body.price.parse(Unit::One);
         let fits = typed.filter(|p| (0.0..=1e6).contains(p));
         Some(fits.ok_or_else(|| bad("price", "Type a price from 0 to 1 000 000, like 4.50."))?)
     };

@@ -1,7 +1,7 @@
 //! The job that follows from a proven cause: opened, or the open one extended.
 
 use wattotherm_diagnosis::{Action, Answer, Outcome, SHIPPED, Told};
-use wattotherm_job::route::{Begins, Deed};
+use wattotherm_job::route::{Begins, Deed, Stop};
 use wattotherm_measure::Pen;
 use wattotherm_printer::Replacement;
 use wattotherm_store::{FaultCase, NewJob, Shows, Store};
@@ -25,22 +25,17 @@ pub fn open_or_extend(
         return Ok(None);
     }
     let reason = format!("case {}: {label}", case.id);
+    let asked = action.settles.iter().map(|parameter| Deed::ValueAsked {
+        parameter: *parameter,
+        reason: reason.clone(),
+    });
     if let Some(job) = store.open_job_of(case.printer_id)? {
-        let fitted = part.into_iter().map(|part| Deed::PartAdded {
+        let fitted = part.map(|part| Deed::PartAdded {
             part,
             reason: reason.clone(),
         });
-        let asked = action.settles.iter().map(|parameter| Deed::ValueAsked {
-            parameter: *parameter,
-            reason: reason.clone(),
-        });
-        for deed in fitted.chain(asked) {
-            let job = store.job(job.id)?;
-            let card = traveller_of(store, &job)?;
-            let changed = changed_of(store, job.printer_id, None)?;
-            deed.check(&card, &job.replaced, &changed, false)?;
-            let says = deed.says(str::to_owned);
-            store.add_deed(&job, &deed, &says, &[], &now())?;
+        for deed in fitted.into_iter().chain(asked) {
+            add(store, job.id, &deed)?;
         }
         store.case_to_job(case.id, job.id)?;
         return Ok(Some(job.id));
@@ -51,7 +46,7 @@ pub fn open_or_extend(
         .tried
         .iter()
         .filter(|t| t.outcome != Outcome::Helped)
-        .filter_map(|t| SHIPPED.actions.iter().find(|a| a.id == t.action))
+        .filter_map(|t| SHIPPED.action_named(&t.action))
         .map(|a| Pen::METRIC.text(a.does))
         .collect();
     let new = NewJob {
@@ -77,17 +72,38 @@ pub fn open_or_extend(
     new.check()?;
     let id = store.start_job(&new, &now())?;
     store.case_to_job(case.id, id)?;
-    if part.is_some() && !action.settles.is_empty() {
-        for parameter in action.settles {
-            let deed = Deed::ValueAsked {
-                parameter: *parameter,
-                reason: reason.clone(),
-            };
-            let job = store.job(id)?;
-            store.add_deed(&job, &deed, &deed.says(str::to_owned), &[], &now())?;
+    // A check-up asks for them by itself.
+    if part.is_some() {
+        for deed in asked {
+            add(store, id, &deed)?;
         }
     }
     Ok(Some(id))
+}
+
+/// Notes a deed at a job, unless what it asks for is on its route already: put there before the proof, or by a part.
+fn add(store: &mut Store, job_id: i64, deed: &Deed) -> Result<(), ApiError> {
+    let job = store.job(job_id)?;
+    let card = traveller_of(store, &job)?;
+    let on_the_route = match deed {
+        Deed::PartAdded { part, .. } => {
+            // A part that explained nothing is fitted once more; any other is not.
+            job.replaced.contains(part) && !card.false_fixes.iter().any(|f| f.part == *part)
+        }
+        Deed::ValueAsked { parameter, .. } => {
+            let of = |stop: Stop| matches!(stop, Stop::Parameter(p, _) if p == *parameter);
+            let open = card.lines.iter().filter(|l| l.is_open());
+            open.filter_map(|l| l.key.parse().ok()).any(of)
+        }
+        _ => false,
+    };
+    if on_the_route {
+        return Ok(());
+    }
+    let changed = changed_of(store, job.printer_id, None)?;
+    deed.check(&card, &job.replaced, &changed, job.finished_at.is_some())?;
+    store.add_deed(&job, deed, &deed.says(str::to_owned), &[], &now())?;
+    Ok(())
 }
 
 /// When it shows, as a job asks for it.

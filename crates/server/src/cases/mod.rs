@@ -6,7 +6,7 @@ pub mod job;
 mod page;
 pub mod shown;
 
-use wattotherm_diagnosis::{Action, Diagnosis, Facts, Outcome, SHIPPED, Told, diagnose};
+use wattotherm_diagnosis::{Action, Facts, Outcome, SHIPPED, Told, Tried};
 use wattotherm_job::due_by_age;
 use wattotherm_measure::Pen;
 use wattotherm_printer::{FilamentPath, HotEndKind};
@@ -26,8 +26,6 @@ pub struct Gathered {
     pub case: FaultCase,
     pub printer: Printer,
     pub told: Told,
-    /// Moments of the entries.
-    pub moments: Vec<String>,
     pub facts: Facts,
     pub job: Option<Job>,
     /// Parts replaced after which it came back, in words.
@@ -58,7 +56,7 @@ pub fn gather(store: &Store, id: i64) -> Result<Gathered, ApiError> {
             if let Some(action) = SHIPPED.actions.iter().find(fits)
                 && !facts.tried.iter().any(|t| t.action == action.id)
             {
-                facts.tried.push(wattotherm_diagnosis::Tried {
+                facts.tried.push(Tried {
                     action: action.id.into(),
                     outcome: Outcome::CameBack,
                 });
@@ -101,17 +99,9 @@ pub fn gather(store: &Store, id: i64) -> Result<Gathered, ApiError> {
         case,
         printer,
         told,
-        moments: entries.into_iter().map(|e| e.at).collect(),
         facts,
         job,
         false_fixes,
         pen: house.pen,
     })
-}
-
-impl Gathered {
-    /// What is believed, and what comes next.
-    pub fn diagnosis(&self) -> Result<Diagnosis, ApiError> {
-        diagnose(&SHIPPED, &self.facts).map_err(|_| ApiError::Internal)
-    }
 }

@@ -1,10 +1,12 @@
 //! The page of a case: what is known, one thing to do, and what is believed.
 
 use wattotherm_diagnosis::{
-    Action, Answer, Believed, Choice, Diagnosis, Model, Outcome, PrinterDoes, Proposed, SHIPPED,
-    Weighed, chance_word, choices, hits_sisters, milder, prevents, proposals, why_words,
+    Action, Answer, Believed, Choice, Diagnosis, Model, Outcome, POSSIBLE_FROM, PrinterDoes,
+    Proposed, SHIPPED, Weighed, chance_word, choices, diagnose, hits_sisters, milder, prevents,
+    proposals, why_words,
 };
 use wattotherm_measure::text::plain;
+use wattotherm_printer::{Part, Replacement};
 use wattotherm_store::Store;
 
 use super::Gathered;
@@ -14,16 +16,15 @@ use super::shown::{
 };
 use crate::error::ApiError;
 
-/// Causes shown at once.
-const SHOWN: usize = 6;
+/// Most causes shown at once …
+const SHOWN: usize = 5;
+/// … each of at least this chance, 0 to 1. Judgement, no published source.
+const SHOWN_FROM: f64 = 0.02;
+/// A remedy named beside a cause mends it in more than this share of cases, 0 to 1. Judgement, no published source.
+const MENDS_WELL: f64 = 0.5;
 
 /// A cause below this chance, 0 to 1, is ruled out, where something speaks against it. Judgement, no published source.
 const RULED_OUT: f64 = 0.01;
-
-/// What a check or a remedy is called within a page.
-fn action_of(id: &str) -> Option<&'static Action> {
-    SHIPPED.actions.iter().find(|a| a.id == id)
-}
 
 impl Gathered {
     fn price(&self, action: &Action) -> Option<f64> {
@@ -36,7 +37,7 @@ impl Gathered {
 
     /// An answer in words.
     fn answer(&self, observation: &str, answer: &Answer) -> String {
-        let known = SHIPPED.observations.iter().find(|o| o.id == observation);
+        let known = SHIPPED.observation_named(observation);
         match answer {
             Answer::Word(w) if w == "unsure" => "nobody could tell".into(),
             Answer::Word(w) => w.clone(),
@@ -52,7 +53,7 @@ impl Gathered {
 
     /// An id of an observation or an action, in a few words with its answer.
     fn says(&self, id: &str) -> String {
-        if let Some(o) = SHIPPED.observations.iter().find(|o| o.id == id) {
+        if let Some(o) = SHIPPED.observation_named(id) {
             let says = self.pen.text(o.says);
             let given = self.told.seen.iter().find(|s| s.observation == id);
             return match given {
@@ -60,7 +61,7 @@ impl Gathered {
                 None => says,
             };
         }
-        let action = action_of(id).map_or("", |a| a.does);
+        let action = SHIPPED.action_named(id).map_or("", |a| a.does);
         let tried = self.facts.tried.iter().find(|t| t.action == id);
         let outcome = tried.map_or("", |t| outcome_word(t.outcome));
         format!("{} {outcome}", self.pen.text(action))
@@ -68,7 +69,7 @@ impl Gathered {
 
     fn step(&self, action: &'static Action, milder: Vec<String>) -> StepShown {
         let questions = action.answers().iter().filter_map(|id| {
-            let o = SHIPPED.observations.iter().find(|o| o.id == *id)?;
+            let o = SHIPPED.observation_named(id)?;
             let given = self.told.seen.iter().find(|s| s.observation == o.id);
             Some(Question {
                 observation: o.id,
@@ -89,6 +90,7 @@ impl Gathered {
             },
             minutes: action.minutes,
             at: action.at,
+            at_label: action.at.map(Part::label),
             cold: action.cold,
             heats: action.heats,
             can_break: action.can_break,
@@ -105,7 +107,7 @@ impl Gathered {
                 _ => None,
             },
             questions: questions.collect(),
-            wants_job: !action.fits.is_empty() || !action.settles.is_empty(),
+            wants_job: action.wants_job(),
             milder,
             price: self.price(action),
         }
@@ -113,8 +115,12 @@ impl Gathered {
 
     fn cause(&self, model: &Model<'_>, c: &Believed) -> CauseShown {
         let all: f64 = model.causes.iter().map(|c| c.weight).sum();
-        let cause = model.causes.iter().find(|x| x.id == c.id);
-        let mends = |a: &&Action| a.mends().iter().any(|(id, p)| *id == c.id && *p > 0.5);
+        let cause = model.cause_named(c.id);
+        let mends = |a: &&Action| {
+            a.mends()
+                .iter()
+                .any(|(id, p)| *id == c.id && *p > MENDS_WELL)
+        };
         let cheapest = |a: &&Action, b: &&Action| a.cost_min().total_cmp(&b.cost_min());
         let remedy = model.actions.iter().filter(mends).min_by(cheapest);
         let words = |all: &[Weighed]| all.iter().take(3).map(|w| self.says(w.id)).collect();
@@ -143,14 +149,10 @@ impl Gathered {
     }
 
     fn proven(&self, store: &Store, id: &'static str) -> Result<ProvenShown, ApiError> {
-        let label = SHIPPED
-            .causes
-            .iter()
-            .find(|c| c.id == id)
-            .map_or("", |c| c.label);
+        let label = SHIPPED.cause_named(id).map_or("", |c| c.label);
         let ways = choices(&SHIPPED, &self.facts, id).map_err(|_| ApiError::Internal)?;
         let shown = |c: Choice| {
-            let action = action_of(c.action);
+            let action = SHIPPED.action_named(c.action);
             let fits = action.and_then(|a| a.fits.first());
             ChoiceShown {
                 action: c.action,
@@ -160,7 +162,7 @@ impl Gathered {
                 expected_min: c.expected_min,
                 price: c.money.map(|m| m[0]),
                 expected_price: c.money.map(|m| m[1]),
-                wants_job: action.is_some_and(|a| !a.fits.is_empty() || !a.settles.is_empty()),
+                wants_job: action.is_some_and(Action::wants_job),
                 fits: fits.map(|r| r.id()),
                 part: fits.map(|r| r.label()),
                 part_price: action.and_then(|a| self.price(a)),
@@ -189,11 +191,13 @@ impl Gathered {
         let likely: Vec<&str> = d
             .causes
             .iter()
-            .filter(|c| c.p > 0.12)
+            .filter(|c| c.p > POSSIBLE_FROM)
             .map(|c| c.id)
             .collect();
         let mends = |id: &&str| {
-            action_of(id).is_some_and(|a| a.mends().iter().any(|(c, _)| likely.contains(c)))
+            SHIPPED
+                .action_named(id)
+                .is_some_and(|a| a.mends().iter().any(|(c, _)| likely.contains(c)))
         };
         // One that somebody is on stays in sight.
         let tried = |id: &&str| self.facts.tried.iter().any(|t| t.action == **id);
@@ -208,7 +212,7 @@ impl Gathered {
                 rungs: l
                     .rungs
                     .iter()
-                    .filter_map(|id| action_of(id))
+                    .filter_map(|id| SHIPPED.action_named(id))
                     .map(|a| RungShown {
                         id: a.id,
                         does: self.pen.text(a.does),
@@ -231,13 +235,13 @@ impl Gathered {
     /// Rungs that were not tried and are milder, in words.
     pub fn milder(&self, action: &str) -> Vec<String> {
         let ids = milder(&SHIPPED, &self.facts, action).unwrap_or_default();
-        let each = ids.into_iter().filter_map(action_of);
+        let each = ids.into_iter().filter_map(|id| SHIPPED.action_named(id));
         each.map(|a| self.pen.text(a.does)).collect()
     }
 
     fn tried_shown(&self) -> Vec<TriedShown> {
         let each = self.told.tried.iter().filter_map(|t| {
-            let action = action_of(&t.action)?;
+            let action = SHIPPED.action_named(&t.action)?;
             let says = match (t.outcome, t.after_min) {
                 (Outcome::CameBack, Some(m)) => {
                     format!("false fix: came back after {} min", plain(m, 0))
@@ -250,7 +254,7 @@ impl Gathered {
                 outcome: t.outcome,
                 says,
                 reason: t.reason.clone(),
-                wants_job: !action.fits.is_empty() || !action.settles.is_empty(),
+                wants_job: action.wants_job(),
                 price: self.price(action),
             })
         });
@@ -259,16 +263,12 @@ impl Gathered {
 
     fn seen_shown(&self) -> Vec<SeenShown> {
         let each = self.told.seen.iter().filter_map(|s| {
-            let o = SHIPPED
-                .observations
-                .iter()
-                .find(|o| o.id == s.observation)?;
+            let o = SHIPPED.observation_named(&s.observation)?;
             Some(SeenShown {
                 observation: o.id,
                 says: self.pen.text(o.says),
                 answer: self.answer(o.id, &s.answer),
                 from: s.from,
-                at: self.moments.get(s.at).cloned().unwrap_or_default(),
             })
         });
         each.collect()
@@ -280,7 +280,7 @@ impl Gathered {
             .iter()
             .filter(|c| c.before > 0.0 && c.p < RULED_OUT && !c.against.is_empty());
         out.filter_map(|c| {
-            let label = SHIPPED.causes.iter().find(|x| x.id == c.id)?.label;
+            let label = SHIPPED.cause_named(c.id)?.label;
             Some(format!("{label}: {}", self.says(c.against.first()?.id)))
         })
         .collect()
@@ -288,7 +288,7 @@ impl Gathered {
 
     /// The whole page.
     pub fn page(self, store: &Store) -> Result<CasePage, ApiError> {
-        let d = self.diagnosis()?;
+        let d = diagnose(&SHIPPED, &self.facts).map_err(|_| ApiError::Internal)?;
         let said: Vec<&str> = self
             .told
             .seen
@@ -296,31 +296,21 @@ impl Gathered {
             .map(|s| s.observation.as_str())
             .collect();
         let proposed = |p: Proposed| {
-            let o = SHIPPED
-                .observations
-                .iter()
-                .find(|o| o.id == p.observation)?;
+            let o = SHIPPED.observation_named(p.observation)?;
             (!said.contains(&o.id)).then(|| ProposalShown {
                 observation: o.id,
                 asks: self.pen.text(o.asks),
                 because: p.because,
             })
         };
-        let label = |id: &str| {
-            SHIPPED
-                .causes
-                .iter()
-                .find(|c| c.id == id)
-                .map_or("", |c| c.label)
-        };
+        let label = |id: &str| SHIPPED.cause_named(id).map_or("", |c| c.label);
         let done = |a: &Action| self.facts.tried.iter().any(|t| t.action == a.id);
-        let next = d.next.as_ref().and_then(|n| action_of(n.id));
+        let next = d.next.as_ref().and_then(|n| SHIPPED.action_named(n.id));
         let others = SHIPPED
             .actions
             .iter()
             .filter(|a| Some(a.id) != next.map(|n| n.id) && !done(a));
-        let replaced =
-            |id: &String| wattotherm_printer::Replacement::from_id(id).map(|r| r.part().label());
+        let replaced = |id: &String| Replacement::from_id(id).map(|r| r.part().label());
         Ok(CasePage {
             open_job: self
                 .job
@@ -339,7 +329,9 @@ impl Gathered {
                 .iter()
                 .map(|(id, reason)| PassedShown {
                     action: id.clone(),
-                    does: action_of(id).map_or(String::new(), |a| self.pen.text(a.does)),
+                    does: SHIPPED
+                        .action_named(id)
+                        .map_or(String::new(), |a| self.pen.text(a.does)),
                     reason: reason.clone(),
                 })
                 .collect(),
@@ -348,6 +340,7 @@ impl Gathered {
                 .causes
                 .iter()
                 .take(SHOWN)
+                .filter(|c| c.p > SHOWN_FROM)
                 .map(|c| self.cause(&SHIPPED, c))
                 .collect(),
             ruled_out: self.ruled_out(&d),
@@ -367,6 +360,8 @@ impl Gathered {
             unexplained: d.unexplained.iter().map(|id| self.says(id)).collect(),
             proven: d.proven.map(|id| self.proven(store, id)).transpose()?,
             nothing_found: d.nothing_found,
+            per_hour: self.facts.per_hour,
+            cause: self.case.cause.as_deref().map(label),
             false_fixes: self.false_fixes,
             printer: self.printer,
             case: self.case,

@@ -17,8 +17,6 @@ pub struct SeenShown {
     pub answer: String,
     /// Where it comes from.
     pub from: From,
-    /// When it was told.
-    pub at: String,
 }
 
 /// A question of a check.
@@ -51,6 +49,8 @@ pub struct StepShown {
     pub minutes: f64,
     /// Where on the machine.
     pub at: Option<Part>,
+    /// The same in words.
+    pub at_label: Option<&'static str>,
     /// Whether it is done cold and unplugged.
     pub cold: bool,
     /// Whether the printer heats for it.
@@ -248,6 +248,10 @@ pub struct CasePage {
     pub proven: Option<ProvenShown>,
     /// No cause is proven, and nothing is left that is worth doing.
     pub nothing_found: bool,
+    /// What it was, in words, where the case ended so.
+    pub cause: Option<&'static str>,
+    /// What an hour of hands costs, as a number in the shop's money; none where nobody said.
+    pub per_hour: Option<f64>,
 }
 
 /// What a sentence may mean.
