@@ -390,10 +390,30 @@ test('by keys alone: a number of an answer gives it, and what is typed wrong sta
   await pick(page, 'Do this one now', 'Pull and push the tube')
   await page.getByRole('button', { name: 'Do it', exact: true }).click()
   const reading = work(page).getByLabel('Reading in mm')
+  // The hand is in the field once the dialog is gone.
+  await expect(reading).toBeFocused()
   await reading.fill('a bit')
   await reading.press('Enter')
   await expect(work(page).getByRole('alert')).toContainText('“a bit” is no number')
   await expect(reading).toHaveValue('a bit')
+  // Passed over from the dialog by Enter: it closes for good, and the hand is on the page.
+  await page.getByRole('button', { name: /do another/ }).press('Enter')
+  const why = page.getByLabel(/can’t be done here/)
+  await why.fill('no light to see by')
+  await why.press('Enter')
+  await expect(page.getByRole('dialog')).toHaveCount(0)
+  await expect(evidence(page)).toContainText('no light to see by')
+  await expect(page.getByRole('dialog')).toHaveCount(0)
+  // After an answer the next Tab is on the check, not at the top of the page.
+  const told = page.waitForResponse((r) => r.url().endsWith('/entries'))
+  await work(page)
+    .getByRole('button', { name: /^Can’t tell/ })
+    .first()
+    .press('Enter')
+  await told
+  await expect.poll(() => page.evaluate(() => document.activeElement?.closest('main') !== null)).toBe(true)
+  await page.keyboard.press('Tab')
+  expect(await page.evaluate(() => document.activeElement?.closest('main') !== null)).toBe(true)
 })
 
 test('on a phone the check comes first, and causes and evidence are behind a tap', async ({

@@ -61,6 +61,8 @@ const top = computed(() => Math.min(Math.max(at.value[1] - high / 2, 0), 560 - h
 /* The label stands on the side where there is room. */
 const right = computed(() => at.value[0] - left.value < wide * 0.55)
 const end = computed(() => (right.value ? left.value + wide - 12 : left.value + 12))
+/* Where the label's ink ends, towards the part: about 8.4 a letter at this size. */
+const ink = computed(() => end.value + (right.value ? -1 : 1) * (8.4 * props.label.length + 6))
 const below = computed(() => (at.value[1] - top.value < 70 ? top.value + high - 14 : top.value + 18))
 </script>
 
@@ -72,10 +74,7 @@ const below = computed(() => (at.value[1] - top.value < 70 ? top.value + high - 
     preserveAspectRatio="xMidYMid meet"
   >
     <CutawayBody :direct="direct" :all-metal="allMetal" :chosen="[part]" />
-    <path
-      :d="`M${at[0] + (right ? 34 : -34)} ${at[1] - 8}L${end - (right ? 120 : -120)} ${below}`"
-      class="leader"
-    />
+    <path :d="`M${at[0] + (right ? 34 : -34)} ${at[1] - 8}L${ink} ${below}`" class="leader" />
     <circle :cx="at[0]" :cy="at[1]" r="36" class="ring" />
     <g v-if="move" class="move" :transform="`translate(${at[0] + (right ? -64 : 64)} ${at[1]})`">
       <path v-if="move === 'pull'" d="M0 -30V30M-8 -22L0 -32L8 -22M-8 22L0 32L8 22" />

@@ -4,10 +4,12 @@ import { NModal } from 'naive-ui'
 /* One question over the page: its title, what it needs to know, what was wrong, and the ways out of it. */
 const shown = defineModel<boolean>('shown', { required: true })
 defineProps<{ id: string; title: string; failure?: string; width?: number }>()
+/* Gone from the page, and the focus back where it was before. */
+const emit = defineEmits<{ closed: [] }>()
 </script>
 
 <template>
-  <NModal v-model:show="shown">
+  <NModal v-model:show="shown" @after-leave="emit('closed')">
     <div
       class="sheet ask"
       role="dialog"

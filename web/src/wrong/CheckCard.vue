@@ -175,7 +175,7 @@ const spoken = (answer: unknown) => (answer === 'unsure' ? 'nobody could tell' :
         <p v-if="q.answer != null" class="given">
           {{ spoken(q.answer) }}{{ q.unit && q.answer !== 'unsure' ? ' (told)' : '' }}
         </p>
-        <div v-else-if="q.unit" class="choices">
+        <div v-else-if="q.unit" class="choices" data-first>
           <TextLine
             :id="`reading-${q.observation}`"
             v-model="kept.typed"
@@ -251,7 +251,7 @@ const spoken = (answer: unknown) => (answer === 'unsure' ? 'nobody could tell' :
             id="came-back-after"
             v-model="kept.minutes"
             class="number"
-            label="after minutes of printing, if seen"
+            label="after how many minutes, if seen"
             decimal
           />
         </div>
@@ -308,7 +308,7 @@ const spoken = (answer: unknown) => (answer === 'unsure' ? 'nobody could tell' :
   min-height: 44px;
 }
 .number {
-  width: 190px;
+  width: 235px;
 }
 .given {
   font-weight: 700;

@@ -10,7 +10,7 @@ import type { CasePage, Step } from './useCase'
 /* Another check than the one proposed, or none of it: with why. */
 const shown = defineModel<boolean>('shown', { required: true })
 const props = defineProps<{ page: CasePage; step: Step | null; failure: string }>()
-const emit = defineEmits<{ take: [action: string]; pass: [action: string, reason: string] }>()
+const emit = defineEmits<{ take: [action: string]; pass: [action: string, reason: string]; closed: [] }>()
 const instead = ref('')
 const reason = ref('')
 watch(shown, (now) => {
@@ -27,12 +27,18 @@ function take() {
 }
 function pass() {
   if (props.step) emit('pass', props.step.id, reason.value)
-  shown.value = false
 }
 </script>
 
 <template>
-  <AskDialog id="other" v-model:shown="shown" title="Something else?" :failure="failure" :width="620">
+  <AskDialog
+    id="other"
+    v-model:shown="shown"
+    title="Something else?"
+    :failure="failure"
+    :width="620"
+    @closed="emit('closed')"
+  >
     <PickList id="other-what" v-model="instead" label="Do this one now" :options="options" />
     <p>
       <NButton type="primary" :disabled="!instead" @click="take">Do it</NButton>

@@ -48,7 +48,8 @@ function end(job: boolean) {
     <p class="kind">The cause</p>
     <h1>It is the {{ proven.label }}.</h1>
     <p v-if="helped" class="quiet">{{ helped.does }} It helped.</p>
-    <template v-if="proven.choices.length">
+    <!-- What helped needs no other way. -->
+    <template v-if="proven.choices.length && !helped">
       <WideTable label="Ways to mend it">
         <thead>
           <tr>
@@ -69,7 +70,7 @@ function end(job: boolean) {
           </tr>
         </tbody>
       </WideTable>
-      <div v-if="!helped" class="way">
+      <div class="way">
         <PickList
           v-if="options.length > 1"
           id="by"
@@ -118,7 +119,9 @@ function end(job: boolean) {
       <NButton v-if="wantsJob" type="primary" :disabled="busy" @click="end(true)">
         {{ page.open_job ? `Put it on job ${page.open_job}` : 'Open the job for it' }}
       </NButton>
-      <NButton :disabled="busy" @click="end(false)">End the case: it is mended</NButton>
+      <NButton :type="helped && !wantsJob ? 'primary' : undefined" :disabled="busy" @click="end(false)">
+        End the case: it is mended
+      </NButton>
       <NButton :disabled="busy" @click="emit('on')">Not so: go on looking</NButton>
     </div>
   </section>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { NButton } from 'naive-ui'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 
 import { get } from '../api/client'
 import AskDialog from '../ui/AskDialog.vue'
@@ -12,17 +12,18 @@ import type { CaseEntry, CasePage } from './useCase'
 /* For those who know what they saw: any observation, at once. */
 const shown = defineModel<boolean>('shown', { required: true })
 defineProps<{ page: CasePage; failure: string }>()
-const emit = defineEmits<{ tell: [entries: CaseEntry[], typed: { observation: string; value: string }[]] }>()
+const emit = defineEmits<{ tell: [entries: CaseEntry[]] }>()
 const { data } = useQuery({ queryKey: ['observations'], queryFn: () => get('/api/v1/observations') })
 const what = ref('')
 const so = ref<'yes' | 'no'>('yes')
 const options = computed(() => (data.value ?? []).map((o) => ({ value: o.id, label: o.says })))
 function take() {
   if (!what.value) return
-  emit('tell', [{ entry: 'seen', observation: what.value, answer: so.value }], [])
-  what.value = ''
-  shown.value = false
+  emit('tell', [{ entry: 'seen', observation: what.value, answer: so.value }])
 }
+watch(shown, (now) => {
+  if (now) what.value = ''
+})
 </script>
 
 <template>

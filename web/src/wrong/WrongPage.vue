@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMediaQuery } from '@vueuse/core'
 import { NButton, useMessage } from 'naive-ui'
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import type { Schemas } from '../api/client'
@@ -63,9 +63,17 @@ watch(id, () => {
 async function told(entries: CaseEntry[], typed: { observation: string; value: string }[]) {
   const at = step.value
   const page = await tell(entries, typed)
-  if (!page) return
+  if (!page) return null
   pinned.value = at && unanswered(at.id) ? at.id : null
   taken.value = taken.value && pinned.value !== null
+  return page
+}
+/* A dialog closes once what was said in it is kept; what is refused stays in it with why. */
+async function passOver(action: string, reason: string) {
+  if (await told([{ entry: 'passed_over', action, reason }], [])) other.value = false
+}
+async function sawIt(entries: CaseEntry[]) {
+  if (await tell(entries)) saw.value = false
 }
 async function ended(body: Schemas['EndCase']) {
   const got = await end(body)
@@ -81,6 +89,25 @@ async function onJob(by: string) {
   message.info('It is on the job. Come back here when it is done: did it help?', { duration: 9000 })
   await router.push(`/jobs/${got.job}`)
 }
+/* What was pressed is gone with its check: the hand goes on at the next one, in its field where it has one. */
+const middle = ref<HTMLElement>()
+function handOn() {
+  ;(middle.value?.querySelector<HTMLElement>('[data-first] input') ?? middle.value)?.focus()
+}
+/* A dialog gives the focus back to what opened it; after another check was chosen, that is the wrong place. */
+async function otherClosed() {
+  await nextTick()
+  if (taken.value || pinned.value) handOn()
+}
+watch(
+  () => [shown.value, step.value?.id, data.value?.seen.length],
+  async () => {
+    await nextTick()
+    const at = document.activeElement
+    if (!at || at === document.body || at.tagName === 'MAIN') handOn()
+  },
+  { immediate: true, flush: 'post' },
+)
 const sentences = computed(() => data.value?.proposals ?? [])
 function answerSentence(observation: string, so: boolean) {
   void tell([{ entry: 'seen', observation, answer: so ? 'yes' : 'no', from: 'sentence' }])
@@ -104,7 +131,7 @@ const undo = (action: string) => void tell([{ entry: 'undone', action }])
     <aside v-if="!narrow" class="known" aria-label="Evidence" tabindex="0">
       <KnownList :page="data" :shut="over" @back="back" @undo="undo" @add="saw = true" />
     </aside>
-    <div class="middle" tabindex="0">
+    <div ref="middle" class="middle" tabindex="0">
       <section v-if="shown === 'sentence'" class="sentence" aria-label="What the sentence means">
         <p class="kind">From the customer’s sentence</p>
         <h1>Is it so?</h1>
@@ -190,14 +217,15 @@ const undo = (action: string) => void tell([{ entry: 'undone', action }])
       </FoldedPart>
     </div>
     <aside v-if="!narrow" class="causes" aria-label="Causes" tabindex="0"><CausePanel :page="data" /></aside>
-    <SawDialog v-model:shown="saw" :page="data" :failure="failure" @tell="(e, t) => tell(e, t)" />
+    <SawDialog v-model:shown="saw" :page="data" :failure="failure" @tell="sawIt" />
     <OtherDialog
       v-model:shown="other"
       :page="data"
       :step="step"
       :failure="failure"
       @take="take"
-      @pass="(action, reason) => told([{ entry: 'passed_over', action, reason }], [])"
+      @pass="passOver"
+      @closed="otherClosed"
     />
   </div>
   <p v-else class="page quiet">Opening the case …</p>

@@ -225,6 +225,32 @@ fn a_part_added_later_opens_what_it_shakes_and_keeps_the_rest() {
 }
 
 #[test]
+fn a_value_asked_for_on_the_way_is_found_anew_though_it_was_closed_before() {
+    let ask = |p| Deed::ValueAsked {
+        parameter: p,
+        reason: "case 4: heater loop that isn’t tuned".into(),
+    };
+    // One that no part shook comes onto the route.
+    let mut s = story(Begins::Symptom, &[]);
+    s.works_until("cause").pass("cause");
+    assert!(!s.keys().contains(&"heater_loop".to_owned()));
+    s.did(ask(Parameter::HeaterLoop));
+    assert_eq!(s.line("heater_loop").state, LineState::Open);
+    assert!(
+        s.line("heater_loop")
+            .reason
+            .contains("what was wrong may have moved it")
+    );
+    // Closed, and asked for once more: open again. Closed after it: closed.
+    s.pass("heater_loop");
+    assert_eq!(s.line("heater_loop").state, LineState::Closed);
+    s.did(ask(Parameter::HeaterLoop));
+    assert_eq!(s.line("heater_loop").state, LineState::Open);
+    s.pass("heater_loop");
+    assert_eq!(s.line("heater_loop").state, LineState::Closed);
+}
+
+#[test]
 fn a_second_new_nozzle_in_one_job_is_fitted_and_measured_again() {
     let mut s = story(Begins::Parts, &[Replacement::NozzleSame]);
     s.works_until("acceptance").adds(Replacement::NozzleSame);

@@ -467,7 +467,12 @@ async fn follow_up(
         None | Some("") => None,
         Some(day) => Some(
             day.parse::<jiff::civil::Date>()
-                .map_err(|_| bad("day", "Type a day like 2026-12-03."))?
+                .map_err(|_| {
+                    bad(
+                        "day",
+                        format!("“{day}” is no day. Type it like 2026-12-03."),
+                    )
+                })?
                 .to_string(),
         ),
     };
@@ -530,7 +535,15 @@ async fn price(State(app): State<App>, Body(body): Body<Price>) -> Result<Status
     } else {
         let typed = body.price.parse(Unit::One);
         let fits = typed.filter(|p| (0.0..=1e6).contains(p));
-        Some(fits.ok_or_else(|| bad("price", "Type a price from 0 to 1 000 000, like 4.50."))?)
+        Some(fits.ok_or_else(|| {
+            bad(
+                "price",
+                format!(
+                    "“{}” is no price. Type 0 to 1 000 000, like 4.50.",
+                    body.price.shown()
+                ),
+            )
+        })?)
     };
     app.with(move |s| Ok(s.set_price(&body.what, price)?))
         .await?;

@@ -20,7 +20,7 @@ use crate::error::ApiError;
 const SHOWN: usize = 5;
 /// … each of at least this chance, 0 to 1. Judgement, no published source.
 const SHOWN_FROM: f64 = 0.02;
-/// A remedy named beside a cause mends it in more than this share of cases, 0 to 1. Judgement, no published source.
+/// A remedy named beside a cause mends it in at least this share of cases, 0 to 1. Judgement, no published source.
 const MENDS_WELL: f64 = 0.5;
 
 /// A cause below this chance, 0 to 1, is ruled out, where something speaks against it. Judgement, no published source.
@@ -119,7 +119,7 @@ impl Gathered {
         let mends = |a: &&Action| {
             a.mends()
                 .iter()
-                .any(|(id, p)| *id == c.id && *p > MENDS_WELL)
+                .any(|(id, p)| *id == c.id && *p >= MENDS_WELL)
         };
         let cheapest = |a: &&Action, b: &&Action| a.cost_min().total_cmp(&b.cost_min());
         let remedy = model.actions.iter().filter(mends).min_by(cheapest);
