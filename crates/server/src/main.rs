@@ -13,7 +13,9 @@ use wattotherm_server::{
     App, Stopped, connect_demo, fill_with_demo, job_schema_json, listen, now, openapi_json,
 };
 use wattotherm_store::{FolderLock, JobFile, OpenOptions, Store};
+use wattotherm_toolpath::NewBore;
 
+mod path;
 mod twin;
 
 /// Bench companion for recalibrating FDM printers.
@@ -76,6 +78,65 @@ enum Command {
         /// Folder of the data file.
         #[arg(long)]
         data: Option<PathBuf>,
+    },
+    /// Read a tool path: how long it takes, what binds it, layers, retractions, what it covers.
+    Path {
+        /// The file.
+        file: PathBuf,
+        /// The printer's limits as JSON: accelerations, top speeds, corners, volumetric limit.
+        #[arg(long)]
+        limits: Option<PathBuf>,
+        /// Print JSON.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Change a setting by height in a tool path; all else stays byte for byte.
+    Bands {
+        /// The file.
+        file: PathBuf,
+        /// What to set, e.g. flow=1.15:1.40:0.05; an unknown name prints them all.
+        #[arg(long)]
+        set: String,
+        /// Height of a band [mm].
+        #[arg(long, default_value_t = 10.0)]
+        every: f64,
+        /// Where the first band begins [mm].
+        #[arg(long, default_value_t = 0.0)]
+        from: f64,
+        /// Flow that the profile has already: the override multiplies it.
+        #[arg(long, default_value_t = 1.0)]
+        profile_flow: f64,
+        /// Highest temperature that may be set [°C]: that of a lined hot end unless you know yours.
+        #[arg(long, default_value_t = 240.0)]
+        ceiling: f64,
+        /// File to write.
+        #[arg(short, long)]
+        output: PathBuf,
+    },
+    /// Compare a part sliced for two bores, or estimate one file for another bore.
+    Bores {
+        /// The file as it is printed now.
+        a: PathBuf,
+        /// The same part for the other bore.
+        b: Option<PathBuf>,
+        /// The printer's limits as JSON.
+        #[arg(long)]
+        limits: Option<PathBuf>,
+        /// Width of the other bore's beads [mm], for an estimate.
+        #[arg(long, requires = "height", conflicts_with = "b")]
+        width: Option<f64>,
+        /// Height of its layers [mm].
+        #[arg(long, requires = "width")]
+        height: Option<f64>,
+        /// Its top speed of printing [mm/s].
+        #[arg(long, requires = "width")]
+        speed: Option<f64>,
+        /// Its volumetric limit [mm³/s].
+        #[arg(long, requires = "width")]
+        flow_limit: Option<f64>,
+        /// Print JSON.
+        #[arg(long)]
+        json: bool,
     },
     /// Run a simulated printer that speaks the line protocol, for practice and tests.
     Twin {
@@ -159,6 +220,45 @@ fn run(command: Command) -> Result<(), Failure> {
             let id = store.import(&job, &now())?;
             print(&format!("Imported as job {id}."))
         }
+        Command::Path { file, limits, json } => path::path(&file, limits.as_deref(), json),
+        Command::Bands {
+            file,
+            set,
+            every,
+            from,
+            profile_flow,
+            ceiling,
+            output,
+        } => path::bands(&path::BandsWanted {
+            file,
+            set,
+            every_mm: every,
+            from_mm: from,
+            profile_flow,
+            ceiling_c: ceiling,
+            out: output,
+        }),
+        Command::Bores {
+            a,
+            b,
+            limits,
+            width,
+            height,
+            speed,
+            flow_limit,
+            json,
+        } => path::bores(&path::BoresWanted {
+            a,
+            b,
+            limits,
+            new: width.zip(height).map(|(width_mm, height_mm)| NewBore {
+                width_mm,
+                height_mm,
+                speed_mm_s: speed,
+                flow_limit_mm3_s: flow_limit,
+            }),
+            as_json: json,
+        }),
         Command::Twin {
             listen,
             pty,

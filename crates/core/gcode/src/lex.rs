@@ -2,6 +2,8 @@
 
 use std::ops::Range;
 
+use super::moves::{begins_exponent, plain_number};
+
 /// One token of a line.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Token {
@@ -89,11 +91,11 @@ impl<'a> Lexer<'a> {
         self.at += 1;
         let digits = self.skip(|c| c.is_ascii_digit() || matches!(c, b'.' | b'-' | b'+'));
         let is_code = !std::mem::replace(&mut self.has_code, true);
-        let behind = self.bytes.get(self.at + 1).copied();
+        let behind = |n: usize| self.bytes.get(self.at + n).copied();
         let exponent = !is_code
             && !digits.is_empty()
             && matches!(self.peek(), Some(b'e' | b'E'))
-            && behind.is_some_and(|c| c.is_ascii_digit() || matches!(c, b'-' | b'+'));
+            && begins_exponent(behind(1), behind(2));
         if exponent {
             self.at = self.bytes.len();
             return Err(LexError::Exponent(digits.start));
@@ -102,9 +104,13 @@ impl<'a> Lexer<'a> {
         if digits.is_empty() {
             return Ok(TokenKind::Word(letter, None));
         }
-        std::str::from_utf8(&self.bytes[digits.clone()])
-            .ok()
-            .and_then(|t| t.parse::<f64>().ok())
+        plain_number(&self.bytes[..digits.end], digits.start)
+            .filter(|(_, end)| *end == digits.end)
+            .map(|(v, _)| v)
+            .or_else(|| {
+                let text = std::str::from_utf8(&self.bytes[digits.clone()]).ok()?;
+                text.parse::<f64>().ok()
+            })
             .filter(|v| v.is_finite() && v.abs() < 1e9)
             .map(|v| TokenKind::Word(letter, Some(v)))
             .ok_or(LexError::NoNumber(digits.start))

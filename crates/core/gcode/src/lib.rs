@@ -9,6 +9,7 @@ mod frame;
 mod guard;
 mod lex;
 mod machine;
+mod moves;
 mod reply;
 mod settings;
 mod temperatures;
@@ -20,7 +21,8 @@ pub use command::{COMMANDS, Effect, Needs, Spec, Takes, command};
 pub use frame::{FrameError, checksum, framed, unframed};
 pub use guard::{CHAMBER_CEILING_C, Guard, GuardLimits, HeaterLimit, Refusal, StopWord, stop_word};
 pub use lex::{LexError, Lexer, Token, TokenKind};
-pub use machine::{Habits, Machine};
+pub use machine::{AXES, Habits, Machine};
+pub use moves::{MOVE_LETTERS, PlainMove, Short, line_end, plain_number, short_line};
 pub use reply::{
     AutotuneReport, Reply, read_autotune, read_card_print, read_place, read_reply,
     read_simulated_speed,

@@ -176,7 +176,7 @@ impl Machine {
                     self.place_mm[i] = w.value(axis).or(self.place_mm[i]);
                 }
             }
-            "G0" | "G1" => self.travel(w),
+            "G0" | "G1" => self.moved(AXES.map(|a| w.value(a)), w.value('E'), w.value('F')),
             // OK because an output of 255 is a fan at full speed.
             "M106" if w.value('P').is_none_or(|p| p < 0.5) => {
                 self.fan = Some(w.value('S').unwrap_or(255.0).clamp(0.0, 255.0) / 255.0);
@@ -213,20 +213,21 @@ impl Machine {
         }
     }
 
-    fn travel(&mut self, w: &Words) {
-        for (i, axis) in AXES.into_iter().enumerate() {
-            if let Some(v) = w.value(axis) {
+    /// Follows a move by its words: X, Y, Z and E [mm], F [mm/min].
+    pub fn moved(&mut self, to: [Option<f64>; 3], e: Option<f64>, feed_mm_min: Option<f64>) {
+        for (i, word) in to.into_iter().enumerate() {
+            if let Some(v) = word {
                 self.place_mm[i] = self.leads_to_mm(i, v);
             }
         }
-        if let Some(e) = w.value('E') {
+        if let Some(e) = e {
             self.e_mm = match self.e_relative {
                 Some(true) => self.e_mm.map(|was| was + e),
                 Some(false) => Some(e),
                 None => None,
             };
         }
-        self.feed_mm_min = w.value('F').or(self.feed_mm_min);
+        self.feed_mm_min = feed_mm_min.or(self.feed_mm_min);
     }
 
     fn home(&mut self, w: &Words) {

@@ -21,6 +21,12 @@ pub struct WordError {
     pub says: String,
 }
 
+/// The name of a command, e.g. `M92`.
+fn code_of(letter: char, number: Option<f64>) -> Option<String> {
+    let number = number.filter(|n| (0.0..10_000.0).contains(n) && n.fract().abs() < 1e-9)?;
+    matches!(letter, 'G' | 'M' | 'T').then(|| format!("{letter}{number:.0}"))
+}
+
 /// Longest command read; the protocol's lines are shorter.
 const MOST_CHARS: usize = 96;
 
@@ -59,17 +65,67 @@ impl Words {
         let Some((letter, number)) = words.first().copied() else {
             return Err(wrong(0, "there is no command".into()));
         };
-        let number = number.filter(|n| (0.0..10_000.0).contains(n) && n.fract().abs() < 1e-9);
-        let Some(number) = number.filter(|_| matches!(letter, 'G' | 'M' | 'T')) else {
+        let Some(code) = code_of(letter, number) else {
             return Err(wrong(
                 0,
                 "a command begins with G, M or T and a whole number".into(),
             ));
         };
         Ok(Self {
-            code: format!("{letter}{number:.0}"),
+            code,
             words: words.split_off(1),
         })
+    }
+
+    /// Reads a line of a file: numbered or not, with remarks of either kind, of any length. None where
+    /// there is no command in it, or one that is no G, M or T with a whole number.
+    /// # Errors
+    /// [`WordError`], its column counted in bytes, where a word of such a command can't be read.
+    pub fn of_file(line: &[u8]) -> Result<Option<Self>, WordError> {
+        let mut code = None;
+        let mut words: Vec<(char, Option<f64>)> = Vec::new();
+        for token in Lexer::new(line) {
+            let token = match token {
+                Ok(token) => token,
+                Err(_) if code.is_none() => return Ok(None),
+                Err(e) => {
+                    return Err(WordError {
+                        column: e.at() + 1,
+                        says: e.to_string(),
+                    });
+                }
+            };
+            let TokenKind::Word(letter, value) = token.kind else {
+                continue;
+            };
+            let letter = char::from(letter);
+            match code {
+                None if letter == 'N' => {}
+                None => match code_of(letter, value) {
+                    None => return Ok(None),
+                    some => code = some,
+                },
+                Some(_) if words.iter().any(|(l, _)| *l == letter) => {
+                    return Err(WordError {
+                        column: token.span.start + 1,
+                        says: "the same letter stands twice".into(),
+                    });
+                }
+                Some(_) => words.push((letter, value)),
+            }
+        }
+        Ok(code.map(|code| Self { code, words }))
+    }
+
+    /// The same with the numbers of some letters multiplied, e.g. inches made millimetres.
+    #[must_use]
+    pub fn scaled(mut self, letters: &str, by: f64) -> Self {
+        for (letter, value) in &mut self.words {
+            if letters.contains(*letter) {
+                *value = value.map(|v| v * by);
+            }
+        }
+        self
     }
 
     /// The command, e.g. `M92`.

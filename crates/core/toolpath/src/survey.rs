@@ -1,0 +1,555 @@
+//! A file looked through: its layers, time, what binds, retractions, what it covers.
+
+use std::io::Read;
+
+use serde::Serialize;
+use utoipa::ToSchema;
+use wattotherm_gcode::Machine;
+
+use crate::chunks::ReadError;
+use crate::corner::corner_speed2;
+use crate::layers::{Layer, Layers};
+use crate::limits::{Corner, Limits};
+use crate::plan::{Binds, Nominal, Planner, Segment};
+use crate::read::{Follow, Item, LineRef, Move, MoveKind, Reading, Setting, Wait, read_path};
+use crate::retractions::{RetractionKind, Retractions};
+
+/// Time [s] that a nozzle (false) or bed (true) takes from one temperature to another [°C], where it is known.
+pub type Heating<'a> = &'a (dyn Fn(bool, f64, f64) -> Option<f64> + Sync);
+
+/// How a file is looked through.
+#[derive(Clone)]
+pub struct SurveyOptions<'a> {
+    /// What the printer can do.
+    pub limits: Limits,
+    /// How long its heaters take.
+    pub heating: Option<Heating<'a>>,
+    /// Threads beside this one; 0 for none.
+    pub cores: usize,
+}
+
+/// What a path covers [mm].
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, ToSchema)]
+pub struct Bounds {
+    /// Least and largest of X [mm].
+    pub x_mm: [f64; 2],
+    /// Least and largest of Y [mm].
+    pub y_mm: [f64; 2],
+    /// Least and largest of Z [mm].
+    pub z_mm: [f64; 2],
+}
+
+impl Bounds {
+    const EMPTY: Self = Self {
+        x_mm: [f64::INFINITY, f64::NEG_INFINITY],
+        y_mm: [f64::INFINITY, f64::NEG_INFINITY],
+        z_mm: [f64::INFINITY, f64::NEG_INFINITY],
+    };
+
+    fn take(&mut self, m: &Move) {
+        for (i, range) in [&mut self.x_mm, &mut self.y_mm, &mut self.z_mm]
+            .into_iter()
+            .enumerate()
+        {
+            let (a, b) = (m.from_mm[i], m.to_mm[i]);
+            range[0] = range[0].min(a.min(b));
+            range[1] = range[1].max(a.max(b));
+        }
+        if let Some(arc) = &m.arc {
+            let [x, y] = arc.covers_mm();
+            let [sx, sy] = [m.from_mm[0] - arc.at(0.0)[0], m.from_mm[1] - arc.at(0.0)[1]];
+            self.x_mm = [self.x_mm[0].min(x[0] + sx), self.x_mm[1].max(x[1] + sx)];
+            self.y_mm = [self.y_mm[0].min(y[0] + sy), self.y_mm[1].max(y[1] + sy)];
+        }
+    }
+
+    fn any(self) -> Option<Self> {
+        (self.x_mm[0] <= self.x_mm[1]).then_some(self)
+    }
+}
+
+/// What a file is, as a whole.
+#[derive(Clone, Debug, Serialize, ToSchema)]
+pub struct Survey {
+    /// How long it takes [s], the printer's factor in it; heating only where it is known.
+    pub seconds: f64,
+    /// Filament used [mm], the flow override in it.
+    pub filament_mm: f64,
+    /// Filament used [mm], as the moves say.
+    pub commanded_filament_mm: f64,
+    /// Filament that is laid in beads [mm], as the moves say.
+    pub bead_filament_mm: f64,
+    /// Volume used [mm³].
+    pub volume_mm3: f64,
+    /// Length of beads [mm].
+    pub printed_mm: f64,
+    /// Length of travel [mm].
+    pub travel_mm: f64,
+    /// How often filament is taken back; a number.
+    pub retractions: u64,
+    /// Retractions that are alike, the most frequent first.
+    pub retraction_kinds: Vec<RetractionKind>,
+    /// What the beads cover.
+    pub bounds: Option<Bounds>,
+    /// What all moves cover.
+    pub moves_bounds: Option<Bounds>,
+    /// Layers in the order they are laid.
+    pub layers: Vec<Layer>,
+    /// A line that primes the nozzle at a height of its own.
+    pub prime: Option<Layer>,
+    /// Time before the first bead [s].
+    pub before_s: f64,
+    /// Seconds by what binds.
+    #[serde(skip)]
+    pub binds: Binds,
+    /// Seconds of printing, travel, wiping, retracting, feeding.
+    #[serde(skip)]
+    pub kinds_s: [f64; 5],
+    /// Time that G4 waits [s].
+    pub dwell_s: f64,
+    /// Time that heating takes, where it is known [s].
+    pub heating_s: f64,
+    /// Waits for heat whose time isn't known; a number.
+    pub unknown_heating: u64,
+    /// Stops until somebody comes; a number.
+    pub pauses: u64,
+    /// Hottest the nozzle is set [°C].
+    pub nozzle_c: Option<f64>,
+    /// Hottest the bed is set [°C].
+    pub bed_c: Option<f64>,
+    /// Highest flow that the moves ask for [mm³/s].
+    pub top_flow_mm3_s: f64,
+    /// Nozzles in use, by number.
+    pub tools: Vec<u8>,
+    /// Moves; a number of.
+    pub moves: u64,
+    /// What reading it said.
+    pub reading: Reading,
+}
+
+/// A board's limits while a file is followed: what the file sets, it obeys.
+#[derive(Clone, Debug)]
+pub(crate) struct Dynamics {
+    accel: f64,
+    travel_accel: f64,
+    top_speed: [f64; 4],
+    top_accel: [f64; 4],
+    corner: Corner,
+    flow_limit: f64,
+    filament_mm2: f64,
+    last: Option<Last>,
+}
+
+#[derive(Clone, Copy, Debug)]
+struct Last {
+    leaves: [f64; 4],
+    top2: f64,
+    accel: f64,
+    stands: bool,
+}
+
+impl Dynamics {
+    pub(crate) fn new(limits: &Limits) -> Self {
+        Self {
+            accel: limits.accel_mm_s2,
+            travel_accel: limits.travel_accel_mm_s2.unwrap_or(limits.accel_mm_s2),
+            top_speed: limits.max_speed_mm_s.all(),
+            top_accel: limits.max_accel_mm_s2.all(),
+            corner: limits.corner(),
+            flow_limit: limits.flow_limit_mm3_s.unwrap_or(f64::INFINITY),
+            filament_mm2: limits.filament_mm2(),
+            last: None,
+        }
+    }
+
+    /// The next move begins from a rest.
+    pub(crate) fn rest(&mut self) {
+        self.last = None;
+    }
+
+    pub(crate) fn set(&mut self, setting: &Setting) {
+        let put = |into: &mut [f64; 4], from: &[Option<f64>; 4], least: f64| {
+            for (into, from) in into.iter_mut().zip(from) {
+                *into = from.filter(|v| *v >= least).unwrap_or(*into);
+            }
+        };
+        match setting {
+            Setting::Accel(print, travel) => {
+                self.accel = print.filter(|a| *a >= 1.0).unwrap_or(self.accel);
+                self.travel_accel = travel.filter(|a| *a >= 1.0).unwrap_or(self.travel_accel);
+            }
+            Setting::TopSpeeds(v) => put(&mut self.top_speed, v, 1e-3),
+            Setting::TopAccels(v) => put(&mut self.top_accel, v, 1.0),
+            Setting::Junction(j) if *j >= 0.0 => self.corner = Corner::Junction(*j),
+            Setting::Jerks(v) if v.iter().any(Option::is_some) => {
+                let mut jerk = match self.corner {
+                    Corner::Jerk(jerk) => jerk,
+                    // A board that counts in jerk, told of some axes only.
+                    Corner::Junction(_) => [f64::INFINITY; 4],
+                };
+                put(&mut jerk, v, 0.0);
+                self.corner = Corner::Jerk(jerk);
+            }
+            _ => {}
+        }
+    }
+
+    /// A move as the planner sees it.
+    #[inline]
+    pub(crate) fn segment(&mut self, m: &Move, owner: u32) -> Segment {
+        let stands = matches!(m.kind, MoveKind::Retract | MoveKind::Prime);
+        let e = if stands {
+            1.0
+        } else {
+            (m.fed_mm * m.flow / m.length_mm).abs()
+        };
+        let mut parts = m.enters.map(f64::abs);
+        let mut curve = f64::INFINITY;
+        if let Some(arc) = &m.arc {
+            let flat = arc.length_mm() / m.length_mm;
+            let largest = arc.largest_heading();
+            parts[0] = largest[0] * flat;
+            parts[1] = largest[1] * flat;
+            // On a circle the board turns the speed with no more than its acceleration.
+            let a = self.accel.min(self.top_accel[0]).min(self.top_accel[1]);
+            curve = (a * arc.radius_mm).sqrt() / flat.max(1e-9);
+        }
+        let mut axis = curve;
+        let mut accel = match m.kind {
+            MoveKind::Print => self.accel,
+            MoveKind::Travel | MoveKind::Wipe => self.travel_accel,
+            _ if self.top_accel[3].is_finite() => self.top_accel[3],
+            _ => self.accel,
+        };
+        for (i, part) in parts.into_iter().chain([e]).enumerate() {
+            if part > 1e-9 {
+                axis = axis.min(self.top_speed[i] / part);
+                accel = accel.min(self.top_accel[i] / part);
+            }
+        }
+        let flow = if m.kind == MoveKind::Print && e > 1e-12 {
+            self.flow_limit / (e * self.filament_mm2)
+        } else {
+            f64::INFINITY
+        };
+        let (top, nominal) = if flow < axis && flow < m.speed_mm_s {
+            (flow, Nominal::Flow)
+        } else if axis < m.speed_mm_s {
+            (axis, Nominal::Axis)
+        } else {
+            (m.speed_mm_s, Nominal::Commanded)
+        };
+        let top2 = top * top;
+        let signed_e = m.fed_mm * m.flow / m.length_mm;
+        let [x, y, z] = m.enters;
+        let (entry2, held) = match &self.last {
+            Some(last) if !stands && !last.stands => {
+                let least = last.top2.min(top2);
+                let corner = corner_speed2(
+                    self.corner,
+                    last.leaves,
+                    [x, y, z, signed_e],
+                    accel.min(last.accel),
+                );
+                (corner.min(least), corner < least)
+            }
+            _ => (0.0, false),
+        };
+        let [x, y, z] = m.leaves;
+        self.last = Some(Last {
+            leaves: [x, y, z, signed_e],
+            top2,
+            accel,
+            stands,
+        });
+        Segment {
+            length_mm: m.length_mm,
+            top2,
+            accel_mm_s2: accel,
+            entry2,
+            held,
+            nominal,
+            owner,
+            kind: m.kind as u8,
+        }
+    }
+}
+
+/// Looks a path through while it is read.
+struct Surveyor<'a> {
+    options: &'a SurveyOptions<'a>,
+    dynamics: Dynamics,
+    planner: Planner,
+    times: Times,
+    layers: Layers,
+    retractions: Retractions,
+    e_sum: [f64; 2],
+    e_peak: [f64; 2],
+    bounds: Bounds,
+    moves_bounds: Bounds,
+    nozzle_now_c: f64,
+    bed_now_c: f64,
+    tools: u128,
+    out: Totals,
+}
+
+#[derive(Default)]
+struct Totals {
+    bead: f64,
+    printed: f64,
+    travel: f64,
+    before_filament: [f64; 2],
+    dwell: f64,
+    heating: f64,
+    unknown_heating: u64,
+    pauses: u64,
+    nozzle_c: Option<f64>,
+    bed_c: Option<f64>,
+    top_flow: f64,
+    moves: u64,
+}
+
+/// Seconds by owner and by kind.
+#[derive(Default)]
+struct Times {
+    owners: Vec<(f64, Binds)>,
+    kinds: [f64; 5],
+}
+
+/// Room temperature that heating is counted from [°C].
+const ROOM_C: f64 = 22.0;
+
+impl Surveyor<'_> {
+    fn owner(&self) -> u32 {
+        u32::try_from(self.layers.current().map_or(0, |i| i + 1)).unwrap_or(u32::MAX)
+    }
+
+    fn feed(&mut self, fed_mm: f64, flow: f64) -> [f64; 2] {
+        let mut used = [0.0; 2];
+        for (i, fed) in [fed_mm * flow, fed_mm].into_iter().enumerate() {
+            self.e_sum[i] += fed;
+            used[i] = (self.e_sum[i] - self.e_peak[i]).max(0.0);
+            self.e_peak[i] += used[i];
+        }
+        used
+    }
+
+    fn go(&mut self, m: &Move, line: LineRef<'_>) {
+        self.out.moves += 1;
+        self.moves_bounds.take(m);
+        if m.kind == MoveKind::Print {
+            self.layers.see(m, line);
+            self.bounds.take(m);
+            self.out.bead += m.fed_mm;
+            self.out.printed += m.length_mm;
+            self.tools |= 1 << m.tool.min(127);
+            let flow = m.fed_mm * m.flow / m.length_mm * m.speed_mm_s;
+            self.out.top_flow = self.out.top_flow.max(flow * self.dynamics.filament_mm2);
+        }
+        self.retractions.see(m, line);
+        let used = if m.fed_mm == 0.0 {
+            [0.0; 2]
+        } else {
+            self.feed(m.fed_mm, m.flow)
+        };
+        let owner = self.owner();
+        match self.layers.current() {
+            Some(i) => {
+                let layer = &mut self.layers.all_mut()[i];
+                layer.filament_mm += used[0];
+                match m.kind {
+                    MoveKind::Print => layer.printed_mm += m.length_mm,
+                    MoveKind::Travel | MoveKind::Wipe => layer.travel_mm += m.length_mm,
+                    _ => {}
+                }
+            }
+            None => (0..2).for_each(|i| self.out.before_filament[i] += used[i]),
+        }
+        if matches!(m.kind, MoveKind::Travel | MoveKind::Wipe) {
+            self.out.travel += m.length_mm;
+        }
+        let segment = self.dynamics.segment(m, owner);
+        let times = &mut self.times;
+        self.planner.push(segment, |s, p| times.take(s, p));
+    }
+
+    fn heat(&mut self, bed: bool, to_c: f64, waits: bool) {
+        let (hottest, now) = if bed {
+            (&mut self.out.bed_c, &mut self.bed_now_c)
+        } else {
+            (&mut self.out.nozzle_c, &mut self.nozzle_now_c)
+        };
+        *hottest = Some(hottest.unwrap_or(0.0).max(to_c));
+        let from_c = *now;
+        if !waits {
+            return;
+        }
+        *now = to_c;
+        if to_c <= from_c {
+            return;
+        }
+        match self.options.heating.and_then(|h| h(bed, from_c, to_c)) {
+            Some(s) => {
+                self.out.heating += s;
+                // Heating isn't motion: the factor isn't about it.
+                self.wait_for(s / self.options.limits.factor);
+            }
+            None => self.out.unknown_heating += 1,
+        }
+    }
+
+    /// Time in which nothing moves, for whoever is being laid.
+    fn wait_for(&mut self, s: f64) {
+        let owner = self.owner() as usize;
+        self.times.owner(owner).0 += s;
+    }
+}
+
+impl Times {
+    fn owner(&mut self, owner: usize) -> &mut (f64, Binds) {
+        if self.owners.len() <= owner {
+            self.owners.resize(owner + 1, (0.0, Binds::default()));
+        }
+        &mut self.owners[owner]
+    }
+
+    #[inline]
+    fn take(&mut self, s: &Segment, p: &crate::plan::Profile) {
+        let seconds = p.phases_s[0] + p.phases_s[1] + p.phases_s[2];
+        self.kinds[usize::from(s.kind)] += seconds;
+        let of = self.owner(s.owner as usize);
+        of.0 += seconds;
+        of.1.add(&p.binds);
+    }
+}
+
+impl Follow for Surveyor<'_> {
+    fn item(&mut self, item: &Item, line: LineRef<'_>, machine: &Machine) -> bool {
+        match item {
+            Item::Move(m) => self.go(m, line),
+            Item::Set(s) => {
+                self.dynamics.set(s);
+                match s {
+                    Setting::Nozzle(c) => self.heat(false, *c, false),
+                    Setting::Bed(c) => self.heat(true, *c, false),
+                    Setting::OwnRetraction(own) => self.retractions.set_own(*own),
+                    _ => {}
+                }
+            }
+            Item::Wait(wait) => {
+                self.dynamics.rest();
+                match wait {
+                    Wait::Dwell(s) => {
+                        self.out.dwell += s;
+                        self.wait_for(*s);
+                    }
+                    Wait::Heat { bed, to_c } => self.heat(*bed, *to_c, true),
+                    Wait::Person => self.out.pauses += 1,
+                    Wait::OwnRetract(begins) => {
+                        let z = machine.place_mm[2].unwrap_or(0.0);
+                        self.retractions.own(*begins, z, line);
+                    }
+                    Wait::Home | Wait::Tool(_) => {}
+                }
+            }
+            Item::Counts(_) | Item::Other => {}
+        }
+        true
+    }
+}
+
+/// Looks a file through: layers, time and what binds, retractions, what it covers. Memory is that of its layers.
+///
+/// Time is that of the time-optimal profile under the limits (Bobrow, Dubowsky, Gibson 1985), or with a look-ahead that of
+/// a planner that rests at the end of what it sees. A move of filament alone begins and ends at rest; so does
+/// everything around a wait. What the file sets of its limits (M201, M203, M204, M205) it obeys from there on.
+/// # Errors
+/// [`ReadError`].
+pub fn survey(
+    from: impl Read + Send,
+    options: &SurveyOptions<'_>,
+    progress: impl FnMut(u64) -> bool,
+) -> Result<Survey, ReadError> {
+    let limits = &options.limits;
+    let mut s = Surveyor {
+        options,
+        dynamics: Dynamics::new(limits),
+        planner: Planner::new(limits.look_ahead),
+        times: Times::default(),
+        layers: Layers::default(),
+        retractions: Retractions::default(),
+        e_sum: [0.0; 2],
+        e_peak: [0.0; 2],
+        bounds: Bounds::EMPTY,
+        moves_bounds: Bounds::EMPTY,
+        nozzle_now_c: ROOM_C,
+        bed_now_c: ROOM_C,
+        tools: 0,
+        out: Totals::default(),
+    };
+    let mut reading = read_path(from, options.cores, &mut s, progress)?;
+    let times = &mut s.times;
+    s.planner.finish(|seg, p| times.take(seg, p));
+    if s.planner.rested {
+        reading.wrong += 1;
+    }
+    if let Some(line) = reading.unsure_e_line {
+        reading.wrong += 1;
+        let message = "how filament counts (M82 or M83) was not said before; read as absolute";
+        reading.diagnostics.insert(
+            0,
+            crate::read::Diagnostic {
+                line,
+                column: 1,
+                message: message.into(),
+            },
+        );
+    }
+    let factor = limits.factor;
+    let (heating_s, dwell_s) = (s.out.heating, s.out.dwell * factor);
+    let scaled = |owner: usize| {
+        let (seconds, binds) = s.times.owners.get(owner).copied().unwrap_or_default();
+        (seconds * factor, binds.scaled(factor))
+    };
+    let mut binds = Binds::default();
+    let mut moving = 0.0;
+    for owner in 0..s.times.owners.len() {
+        let (seconds, of) = scaled(owner);
+        moving += seconds;
+        binds.add(&of);
+    }
+    for (i, layer) in s.layers.all_mut().iter_mut().enumerate() {
+        (layer.seconds, layer.binds) = scaled(i + 1);
+    }
+    let before_s = scaled(0).0;
+    let (layers, prime) = s.layers.finish();
+    let (retractions, retraction_kinds) = s.retractions.finish();
+    Ok(Survey {
+        seconds: moving,
+        filament_mm: s.e_peak[0],
+        commanded_filament_mm: s.e_peak[1],
+        bead_filament_mm: s.out.bead,
+        volume_mm3: s.e_peak[0] * limits.filament_mm2(),
+        printed_mm: s.out.printed,
+        travel_mm: s.out.travel,
+        retractions,
+        retraction_kinds,
+        bounds: s.bounds.any(),
+        moves_bounds: s.moves_bounds.any(),
+        layers,
+        prime,
+        before_s,
+        binds,
+        kinds_s: s.times.kinds.map(|k| k * factor),
+        dwell_s,
+        heating_s,
+        unknown_heating: s.out.unknown_heating,
+        pauses: s.out.pauses,
+        nozzle_c: s.out.nozzle_c,
+        bed_c: s.out.bed_c,
+        top_flow_mm3_s: s.out.top_flow,
+        tools: (0..128).filter(|t| s.tools >> t & 1 == 1).collect(),
+        moves: s.out.moves,
+        reading,
+    })
+}
