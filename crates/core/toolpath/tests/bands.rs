@@ -52,14 +52,22 @@ struct Bead {
 
 fn beads(text: &str) -> Vec<Bead> {
     let mut out = Vec::new();
-    let mut now = Bead { flow: 1.0, ..Bead::default() };
+    let mut now = Bead {
+        flow: 1.0,
+        ..Bead::default()
+    };
     let (mut x, mut y, mut z, mut e, mut relative) = (0.0, 0.0, 0.0, 0.0, false);
     let (mut highest, mut away) = (0.0_f64, 0.0);
     for line in text.lines() {
         let line = line.split(';').next().unwrap().trim();
         let mut words = line.split_whitespace();
         let Some(code) = words.next() else { continue };
-        let get = |l: char| line.split_whitespace().skip(1).find_map(|w| w.strip_prefix(l)).map(|v| v.parse::<f64>().unwrap());
+        let get = |l: char| {
+            line.split_whitespace()
+                .skip(1)
+                .find_map(|w| w.strip_prefix(l))
+                .map(|v| v.parse::<f64>().unwrap())
+        };
         match code {
             "M82" => relative = false,
             "M83" => relative = true,
@@ -77,13 +85,17 @@ fn beads(text: &str) -> Vec<Bead> {
                     Some(v) if relative => v,
                     Some(v) => v - e,
                 };
-                if !relative { e = get('E').unwrap_or(e); }
+                if !relative {
+                    e = get('E').unwrap_or(e);
+                }
                 let to = [get('X').unwrap_or(x), get('Y').unwrap_or(y)];
                 z = get('Z').unwrap_or(z);
                 let moves = (to[0] - x).hypot(to[1] - y) > 0.0;
                 highest = highest.max(z);
                 if fed < 0.0 {
-                    if away == 0.0 { highest = z; }
+                    if away == 0.0 {
+                        highest = z;
+                    }
                     away -= fed;
                     now.taken = away;
                     now.taken_speed = now.feed / 60.0;
@@ -91,11 +103,19 @@ fn beads(text: &str) -> Vec<Bead> {
                     now.travel_speed = now.feed / 60.0;
                 } else if fed > 0.0 && moves {
                     now.lift = highest - z;
-                    out.push(Bead { z, from: [x, y], to, fed, ..now.clone() });
+                    out.push(Bead {
+                        z,
+                        from: [x, y],
+                        to,
+                        fed,
+                        ..now.clone()
+                    });
                     highest = z;
                 } else if fed > 0.0 {
                     away -= fed;
-                    if away.abs() < 1e-4 { away = 0.0; }
+                    if away.abs() < 1e-4 {
+                        away = 0.0;
+                    }
                 }
                 [x, y] = to;
             }
@@ -141,7 +161,14 @@ fn fixtures() -> Vec<(&'static str, String)> {
         ("absolute", plain.clone()),
         ("relative", with_own(box_part(20, true))),
         ("other line ends", plain.replace('\n', "\r\n")),
-        ("sets its own in the middle", plain.replacen("; layer 7\n", "; layer 7\nM221 S90\nM104 S215\nM106 S200\nM900 K0.06\nM207 S3\n", 1)),
+        (
+            "sets its own in the middle",
+            plain.replacen(
+                "; layer 7\n",
+                "; layer 7\nM221 S90\nM104 S215\nM106 S200\nM900 K0.06\nM207 S3\n",
+                1,
+            ),
+        ),
         ("no last line end", plain.trim_end().to_owned()),
     ]
 }
@@ -152,7 +179,11 @@ fn every_kind_holds_in_its_bands_and_nowhere_else() {
         let before = beads(&text);
         for (set, has) in EACH {
             // The middle of layers 4 to 15 lies between 0.6 and 3.0 mm.
-            let w = Wanted { from_mm: 0.6, every_mm: 0.8, ..wanted(set, 0.8) };
+            let w = Wanted {
+                from_mm: 0.6,
+                every_mm: 0.8,
+                ..wanted(set, 0.8)
+            };
             let (out, table) = change(&text, &w).unwrap();
             let after = beads(&out);
             assert_eq!(before.len(), after.len(), "{name} {set}");
@@ -160,28 +191,62 @@ fn every_kind_holds_in_its_bands_and_nowhere_else() {
             // Moves carry the first of a layer's retractions over from the layer below: the band of the place they are made in.
             let carried = !w.kind.is_command();
             for (i, (was, is)) in before.iter().zip(&after).enumerate() {
-                assert_eq!((was.from, was.to, was.z), (is.from, is.to, is.z), "{name} {set} bead {i}");
-                assert!((was.fed - is.fed).abs() < 2e-5, "{name} {set} bead {i}: {} {}", was.fed, is.fed);
+                assert_eq!(
+                    (was.from, was.to, was.z),
+                    (is.from, is.to, is.z),
+                    "{name} {set} bead {i}"
+                );
+                assert!(
+                    (was.fed - is.fed).abs() < 2e-5,
+                    "{name} {set} bead {i}: {} {}",
+                    was.fed,
+                    is.fed
+                );
                 assert!((was.feed - is.feed).abs() < 1e-9, "{name} {set} bead {i}");
-                let made_at = if carried { before[i.saturating_sub(i % 4 + 1)].z } else { was.z };
+                let made_at = if carried {
+                    before[i.saturating_sub(i % 4 + 1)].z
+                } else {
+                    was.z
+                };
                 if w.kind == BandKind::Hop && i % 4 > 0 {
                     // Only the first bead comes from a travel.
                     assert!((of(w.kind, is)).abs() < 1e-9);
                     continue;
                 }
                 let nth = ((made_at - 0.1 - 0.6) / 0.8 + 1e-9).floor();
-                let value = if (0.0..3.0).contains(&nth) { w.values[nth as usize] } else { of(w.kind, was) };
+                let value = if (0.0..3.0).contains(&nth) {
+                    w.values[nth as usize]
+                } else {
+                    of(w.kind, was)
+                };
                 let got = of(w.kind, is);
-                let rounding = if w.kind == BandKind::Fan { 2.5e-3 } else { 2e-4 };
-                assert!((got - value).abs() < rounding, "{name} {set} bead {i} at {}: {got} is not {value}", was.z);
+                let rounding = if w.kind == BandKind::Fan {
+                    2.5e-3
+                } else {
+                    2e-4
+                };
+                assert!(
+                    (got - value).abs() < rounding,
+                    "{name} {set} bead {i} at {}: {got} is not {value}",
+                    was.z
+                );
                 for (other, _) in EACH {
                     let kind = read_wanted(other).unwrap().0;
-                    if kind != w.kind && !(w.kind == BandKind::RetractionDistance && kind == BandKind::RetractionSpeed) {
-                        assert!((of(kind, was) - of(kind, is)).abs() < 1e-4, "{name} {set} changes {other} at bead {i}");
+                    if kind != w.kind
+                        && !(w.kind == BandKind::RetractionDistance
+                            && kind == BandKind::RetractionSpeed)
+                    {
+                        assert!(
+                            (of(kind, was) - of(kind, is)).abs() < 1e-4,
+                            "{name} {set} changes {other} at bead {i}"
+                        );
                     }
                 }
             }
-            assert!(before.iter().any(|b| (of(w.kind, b) - has).abs() < 3e-3), "{name} {set}");
+            assert!(
+                before.iter().any(|b| (of(w.kind, b) - has).abs() < 3e-3),
+                "{name} {set}"
+            );
         }
     }
 }
@@ -202,7 +267,11 @@ fn what_is_not_changed_is_there_byte_for_byte() {
                 assert_eq!(left.trim_end(), text.trim_end(), "{name} {set}");
             } else {
                 // Only lines with the numbers meant are others.
-                assert!(kept * 2 > had.len(), "{name} {set}: {kept} of {}", had.len());
+                assert!(
+                    kept * 2 > had.len(),
+                    "{name} {set}: {kept} of {}",
+                    had.len()
+                );
                 let ends = |t: &str| (t.matches("\r\n").count(), t.matches('\n').count());
                 let (more, less) = (ends(&out), ends(&text));
                 assert_eq!(more.0 == more.1, less.0 == less.1, "{name} {set}");
@@ -215,11 +284,24 @@ fn what_is_not_changed_is_there_byte_for_byte() {
 fn the_first_layer_alone_is_fed_more() {
     for relative in [false, true] {
         let text = box_part(6, relative);
-        let (out, table) = change(&text, &Wanted { profile_flow: 1.02, ..wanted("first_layer_flow=1.05", 10.0) }).unwrap();
+        let (out, table) = change(
+            &text,
+            &Wanted {
+                profile_flow: 1.02,
+                ..wanted("first_layer_flow=1.05", 10.0)
+            },
+        )
+        .unwrap();
         assert!((table.bands[0].effective - 1.071).abs() < 1e-9);
         for (was, is) in beads(&text).iter().zip(beads(&out)) {
             let factor = if was.z < 0.3 { 1.05 } else { 1.0 };
-            assert!((is.fed - was.fed * factor).abs() < 2e-5, "at {}: {} {}", was.z, was.fed, is.fed);
+            assert!(
+                (is.fed - was.fed * factor).abs() < 2e-5,
+                "at {}: {} {}",
+                was.z,
+                was.fed,
+                is.fed
+            );
         }
     }
 }
@@ -234,12 +316,20 @@ fn a_hop_is_put_where_there_is_none_and_taken_where_there_is_one() {
     // A file whose travel stays at its height.
     let mut text = String::from("M83\nG1 Z0.2 F600\nG1 X10 E1 F1800\n");
     for i in 1..6 {
-        text += &format!("G1 E-1 F2400\nG0 X{} F9000\nG1 E1 F2400\nG1 X{} E1 F1800\n", 20 * i, 20 * i + 10);
+        text += &format!(
+            "G1 E-1 F2400\nG0 X{} F9000\nG1 E1 F2400\nG1 X{} E1 F1800\n",
+            20 * i,
+            20 * i + 10
+        );
     }
     let (out, table) = change(&text, &wanted("hop=0.5", 1.0)).unwrap();
     assert_eq!((table.base, table.edits), (Some(0.0), 10));
     let after = beads(&out);
-    assert!(after[1..].iter().all(|b| (b.lift - 0.5).abs() < 1e-9 && (b.z - 0.2).abs() < 1e-9));
+    assert!(
+        after[1..]
+            .iter()
+            .all(|b| (b.lift - 0.5).abs() < 1e-9 && (b.z - 0.2).abs() < 1e-9)
+    );
     assert!(out.contains("G1 Z0.7\nG0 X20"));
 }
 
@@ -254,9 +344,19 @@ fn what_was_taken_back_in_pieces_and_while_wiping_is_changed_in_proportion() {
 
 #[test]
 fn lists_are_read_and_what_cannot_be_meant_is_refused_with_its_reason() {
-    assert_eq!(band_values(1.15, 1.40, 0.05).unwrap(), [1.15, 1.2, 1.25, 1.3, 1.35, 1.4]);
-    assert_eq!(band_values(240.0, 220.0, -10.0).unwrap(), [240.0, 230.0, 220.0]);
-    assert!(band_values(1.0, 2.0, 0.0).is_err() && band_values(1.0, 2.0, -0.1).is_err() && band_values(0.0, 1e9, 1e-3).is_err());
+    assert_eq!(
+        band_values(1.15, 1.40, 0.05).unwrap(),
+        [1.15, 1.2, 1.25, 1.3, 1.35, 1.4]
+    );
+    assert_eq!(
+        band_values(240.0, 220.0, -10.0).unwrap(),
+        [240.0, 230.0, 220.0]
+    );
+    assert!(
+        band_values(1.0, 2.0, 0.0).is_err()
+            && band_values(1.0, 2.0, -0.1).is_err()
+            && band_values(0.0, 1e9, 1e-3).is_err()
+    );
     let says = |set: &str| read_wanted(set).unwrap_err().to_string();
     assert!(says("colour=1").contains("retraction_speed"));
     assert!(says("flow=a").contains("“a”"));
@@ -266,17 +366,29 @@ fn lists_are_read_and_what_cannot_be_meant_is_refused_with_its_reason() {
     }
     let text = box_part(10, false);
     let refused = |w: &Wanted| change(&text, w).unwrap_err().to_string();
-    assert!(refused(&wanted("flow=1.1:1.3:0.1", 1.0)).contains("outside the part, whose top is 2.00 mm"));
+    assert!(
+        refused(&wanted("flow=1.1:1.3:0.1", 1.0))
+            .contains("outside the part, whose top is 2.00 mm")
+    );
     assert!(refused(&wanted("temperature=255:265:5", 0.5)).contains("above the ceiling of 260 °C"));
     assert!(refused(&wanted("flow=3", 1.0)).contains("beyond its limits"));
-    assert!(refused(&Wanted { from_mm: 5.0, ..wanted("flow=1.1", 1.0) }).contains("outside the part"));
+    assert!(
+        refused(&Wanted {
+            from_mm: 5.0,
+            ..wanted("flow=1.1", 1.0)
+        })
+        .contains("outside the part")
+    );
     assert!(refused(&wanted("flow=1.1", 0.0)).contains("0.05 to 500 mm"));
     // Nothing to change, nothing printed, no way to tell, no way back.
     let bare = "M83\nG1 Z.2 F600\nG1 X10 E1\nG1 Z.4\nG1 X0 E1\nG1 Z.6\nG1 X10 E1\n";
     let says = |text: &str, w: &Wanted| change(text, w).unwrap_err().to_string();
     assert!(says(bare, &wanted("hop=0.4", 0.6)).contains("no travel after a retraction"));
     assert!(says("M83\nG0 X5\n", &wanted("flow=1.1", 1.0)).contains("no bead"));
-    assert!(says(&bare[4..], &wanted("flow=1.1", 1.0)).contains("Line 2 feeds filament, and no M82 or M83"));
+    assert!(
+        says(&bare[4..], &wanted("flow=1.1", 1.0))
+            .contains("Line 2 feeds filament, and no M82 or M83")
+    );
     assert!(says(bare, &wanted("pressure_advance=0.05", 0.3)).contains("goes on above the bands"));
     let numbered = bare.replace("G1 X0 E1", "N5 G1 E-1\nN6 G1 E1\nN7 G1 X0 E1");
     assert!(says(&numbered, &wanted("retraction=2", 1.0)).contains("line number"));
@@ -285,7 +397,10 @@ fn lists_are_read_and_what_cannot_be_meant_is_refused_with_its_reason() {
 #[test]
 fn profile_and_override_multiply() {
     let text = box_part(20, true);
-    let w = Wanted { profile_flow: 1.12, ..wanted("flow=1.15:1.40:0.05", 0.6) };
+    let w = Wanted {
+        profile_flow: 1.12,
+        ..wanted("flow=1.15:1.40:0.05", 0.6)
+    };
     let (_, table) = change(&text, &w).unwrap();
     let effective: Vec<f64> = table.bands.iter().map(|b| b.effective).collect();
     assert_eq!(effective, [1.288, 1.344, 1.4, 1.456, 1.512, 1.568]);
