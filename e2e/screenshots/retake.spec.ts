@@ -16,7 +16,7 @@ const views = [
   ['printer', '/printers/2'],
   ['logbook', '/logbook'],
   ['house-rules', '/rules'],
-  ['jobs', '/jobs'],
+  ['prints', '/prints/2'],
   ['report', '/jobs/1/report'],
   ['heater-loop', '/jobs/6/heater_loop'],
   ['breaking-wire', '/jobs/7/heater_loop'],

@@ -14,6 +14,8 @@ const pages = [
   ['connected printer', '/printers/5/link'],
   ['printer not connected', '/printers/1/link'],
   ['heat logs', '/traces'],
+  ['prints', '/prints'],
+  ['a print', '/prints/2'],
   ['what is wrong, begun', '/wrong/new/1'],
   ['what is wrong, a check', '/wrong/2'],
   ['what is wrong, over', '/wrong/1'],

@@ -29,6 +29,8 @@ const pages = [
   '/rules',
   '/logbook',
   '/traces',
+  '/prints',
+  '/prints/2',
   '/wrong/1',
   '/wrong/2',
   '/wrong/new/1',

@@ -249,7 +249,8 @@ impl Store {
                 let name = path.file_name().unwrap_or_default().to_string_lossy();
                 let named: bool = self.conn.query_row(
                     "SELECT EXISTS (SELECT 1 FROM trace WHERE sha256 = ?1)
-                         OR EXISTS (SELECT 1 FROM attachment WHERE sha256 = ?1)",
+                         OR EXISTS (SELECT 1 FROM attachment WHERE sha256 = ?1)
+                         OR EXISTS (SELECT 1 FROM print_file WHERE sha256 = ?1)",
                     [&name],
                     |r| r.get(0),
                 )?;

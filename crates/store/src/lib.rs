@@ -18,6 +18,7 @@ mod lock;
 mod logbook;
 mod open;
 mod photos;
+mod print_files;
 mod printers;
 mod records;
 mod samples;
@@ -36,6 +37,7 @@ pub use lock::FolderLock;
 pub use logbook::{About, LogFilter};
 pub use open::{OpenOptions, Store};
 pub use photos::{MOST_PHOTOS, MarkShape, NewPhoto, Photo, PhotoMark, PhotoWords};
+pub use print_files::{NewPrintFile, PrintFile};
 pub use records::{
     ChangedAt, Closing, DeedEntry, Filament, Fitting, Job, JobEnd, JobFilter, JobHead, LogEntry,
     NewFilament, NewJob, NewPrinter, NewSetting, Printer, Setting, Shows, StaleMark,

@@ -30,6 +30,7 @@ fn steps(files: &Files) -> Vec<M<'static>> {
         M::up(include_str!("../migrations/09-photos.sql")),
         M::up(include_str!("../migrations/10-own-steps.sql")),
         M::up(include_str!("../migrations/11-fault-cases.sql")),
+        M::up(include_str!("../migrations/12-prints.sql")),
     ]
 }
 

@@ -1179,6 +1179,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/prints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sliced parts, the newest first. */
+        get: operations["list_prints"];
+        put?: never;
+        /** Keeps a sliced part, once by what it holds. A file that lays no bead is refused. */
+        post: operations["add_print"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prints/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A sliced part: time, what binds, layers, retractions. */
+        get: operations["print_page"];
+        put?: never;
+        post?: never;
+        /** Lets a sliced part go. */
+        delete: operations["drop_print"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prints/{id}/bands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Changes a setting by height in a copy of the file; all else stays byte for byte, and the copy is read again. */
+        post: operations["add_bands"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prints/{id}/beside/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two files side by side: time, layers, beads. */
+        get: operations["beside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prints/{id}/bore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the same part would take with another bore: an estimate. */
+        post: operations["bore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prints/{id}/layers/{line}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One layer, bead by bead, named by the line that it begins on. */
+        get: operations["layer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stations": {
         parameters: {
             query?: never;
@@ -1442,6 +1546,33 @@ export interface components {
             /** @description What was said of it. */
             sentence: string;
         };
+        /** @description A limit for each axis; none where there is none. */
+        AxisLimits: {
+            /**
+             * Format: double
+             * @description Of the filament, in the unit of the limit (mm/s or mm/s²).
+             * @default null
+             */
+            e: number | null;
+            /**
+             * Format: double
+             * @description Along X, in the unit of the limit (mm/s or mm/s²).
+             * @default null
+             */
+            x: number | null;
+            /**
+             * Format: double
+             * @description Along Y, in the unit of the limit (mm/s or mm/s²).
+             * @default null
+             */
+            y: number | null;
+            /**
+             * Format: double
+             * @description Along Z, in the unit of the limit (mm/s or mm/s²).
+             * @default null
+             */
+            z: number | null;
+        };
         /** @description One measured quantity against its limit: what a band plot shows. */
         Band: {
             /**
@@ -1485,6 +1616,30 @@ export interface components {
             /** @description Verdict on this quantity alone. */
             verdict: components["schemas"]["Verdict"];
         };
+        /**
+         * @description What can be set by height.
+         * @enum {string}
+         */
+        BandKind: "flow" | "temperature" | "fan" | "pressure_advance" | "own_retraction" | "retraction_distance" | "retraction_speed" | "travel_speed" | "hop" | "first_layer_flow";
+        /** @description What was changed. */
+        BandTable: {
+            /** @description The bands, from below. */
+            bands: components["schemas"]["HeightBand"][];
+            /**
+             * Format: double
+             * @description What the file itself says outside of them, in the unit of the kind; none where it doesn't say.
+             */
+            base?: number | null;
+            /** @description Places that change; a number. */
+            edits: number;
+            /** @description What is set. */
+            kind: components["schemas"]["BandKind"];
+            /**
+             * Format: double
+             * @description Height of the part [mm].
+             */
+            top_mm: number;
+        };
         /** @description One measured quantity in words. */
         BandWords: {
             /** @description What its uncertainty is made of, greatest first: "the instrument", "0.41 mm, 83 %". */
@@ -1497,6 +1652,29 @@ export interface components {
             measured: string;
             /** @description "100.00 ±0.50 mm". */
             nominal: string;
+        };
+        /** @description A file that was changed. */
+        BandsMade: {
+            /**
+             * Format: int64
+             * @description Number of the new file.
+             */
+            id: number;
+            /** @description The table of it. */
+            table: components["schemas"]["BandTable"];
+        };
+        /** @description The beads of a file. */
+        Bead: {
+            /**
+             * Format: double
+             * @description Height of a layer [mm].
+             */
+            height_mm: number;
+            /**
+             * Format: double
+             * @description Width [mm].
+             */
+            width_mm: number;
         };
         /**
          * @description How the firmware holds a bed.
@@ -1612,11 +1790,126 @@ export interface components {
             /** @description The printer. */
             printer: components["schemas"]["Printer"];
         };
+        /** @description Seconds by what binds. */
+        BindsShown: {
+            /**
+             * Format: double
+             * @description Gaining or losing speed [s].
+             */
+            acceleration_s: number;
+            /**
+             * Format: double
+             * @description At the top speed of an axis [s].
+             */
+            axis_s: number;
+            /**
+             * Format: double
+             * @description At the speed that the file asks for [s].
+             */
+            commanded_s: number;
+            /**
+             * Format: double
+             * @description Held by corners [s].
+             */
+            corner_s: number;
+            /**
+             * Format: double
+             * @description At the volumetric limit [s].
+             */
+            flow_s: number;
+        };
         /**
          * @description What a heater block is made of.
          * @enum {string}
          */
         BlockMaterial: "aluminium" | "copper";
+        /** @description What the same part would take with another bore. An estimate: the clock has the last word. */
+        BoreEstimate: {
+            /** @description Its beads now. */
+            bead: components["schemas"]["Bead"];
+            /**
+             * Format: double
+             * @description Part of the time that the volumetric limit binds now [%].
+             */
+            flow_bound_now_percent: number;
+            /**
+             * Format: double
+             * @description Part of the time that the volumetric limit binds then [%].
+             */
+            flow_bound_then_percent: number;
+            /**
+             * Format: double
+             * @description Length of all other lines [mm], now.
+             */
+            inner_mm: number;
+            /** @description Layers now; a number of. */
+            layers_now: number;
+            /** @description Layers then; a number of. */
+            layers_then: number;
+            /**
+             * Format: double
+             * @description How long it takes now [s].
+             */
+            now_s: number;
+            /**
+             * Format: double
+             * @description Length of lines that are seen [mm], now.
+             */
+            outer_mm: number;
+            /**
+             * Format: double
+             * @description What is saved, as a part of now [%].
+             */
+            saved_percent: number;
+            /**
+             * Format: double
+             * @description The thinnest wall then [mm]: one line.
+             */
+            smallest_wall_mm: number;
+            /**
+             * Format: double
+             * @description How long it would take [s].
+             */
+            then_s: number;
+        };
+        /** @description One of two files compared. */
+        BoreFile: {
+            bead?: components["schemas"]["Bead"] | null;
+            /** @description Layers; a number of. */
+            layers: number;
+            /**
+             * Format: double
+             * @description How long it takes [s].
+             */
+            seconds: number;
+            /**
+             * Format: double
+             * @description Volume of filament [mm³].
+             */
+            volume_mm3: number;
+        };
+        /** @description Two files of one part, sliced for either bore. */
+        Bores: {
+            /** @description The first. */
+            a: components["schemas"]["BoreFile"];
+            /** @description The second. */
+            b: components["schemas"]["BoreFile"];
+            /**
+             * Format: double
+             * @description That as a part of the first [%].
+             */
+            saved_percent: number;
+            /**
+             * Format: double
+             * @description What the second saves [s].
+             */
+            saved_s: number;
+        };
+        /**
+         * @description What binds a move for most of its time.
+         * @enum {string}
+         */
+        Bound: "commanded" | "acceleration" | "corner" | "axis" | "flow";
         /** @description A part of an uncertainty. */
         BudgetPart: {
             /** @description Of what. */
@@ -2483,6 +2776,31 @@ export interface components {
             other: unknown;
             /** @description Where, as a JSON Pointer. */
             path: string;
+        };
+        /** @description A layer to be drawn; each list has an entry a move, in the order of the file. Travel has a width of 0. */
+        DrawnLayer: {
+            /** @description What binds each move for most of its time. */
+            bounds: components["schemas"]["Bound"][];
+            /** @description Whether there was more than is drawn. */
+            cut: boolean;
+            /** @description X at begin and end, Y at begin and end [mm], four numbers a move. */
+            ends_mm: number[];
+            /**
+             * Format: double
+             * @description Thickness of the layer [mm].
+             */
+            height_mm: number;
+            /** @description Number of the line of each move. */
+            lines: number[];
+            /** @description Highest speed that is reached [mm/s]. */
+            speeds_mm_s: number[];
+            /** @description Width of the bead [mm]; 0 for travel. */
+            widths_mm: number[];
+            /**
+             * Format: double
+             * @description Height of the nozzle [mm].
+             */
+            z_mm: number;
         };
         /** @description What is typed at the drive. */
         DriveReadings: {
@@ -3487,6 +3805,39 @@ export interface components {
          * @enum {string}
          */
         Heaters: "off" | "on" | "unknown";
+        /** @description One band of the table. */
+        HeightBand: {
+            /**
+             * Format: double
+             * @description What the printer makes of it: for flow the profile's flow times this override, otherwise the value; in the unit of its kind.
+             */
+            effective: number;
+            /**
+             * Format: double
+             * @description Where it begins [mm].
+             */
+            from_mm: number;
+            /**
+             * Format: int64
+             * @description First line that lays a bead of it; a number, none where no bead lies in it.
+             */
+            line?: number | null;
+            /**
+             * Format: double
+             * @description Length of its beads [mm].
+             */
+            printed_mm: number;
+            /**
+             * Format: double
+             * @description Where it ends [mm].
+             */
+            to_mm: number;
+            /**
+             * Format: double
+             * @description Its value, in the unit of its kind.
+             */
+            value: number;
+        };
         /** @description A place where the height was read. */
         HeightPoint: {
             /**
@@ -3986,6 +4337,36 @@ export interface components {
          * @enum {string}
          */
         Lasts: "loan" | "alteration";
+        /** @description A layer of the strip. */
+        LayerShown: {
+            /** @description Seconds by what binds. */
+            binds: components["schemas"]["BindsShown"];
+            /**
+             * Format: double
+             * @description Filament used in it [mm].
+             */
+            filament_mm: number;
+            /**
+             * Format: double
+             * @description Its thickness [mm].
+             */
+            height_mm: number;
+            /**
+             * Format: int64
+             * @description First line that lays a bead of it; a number.
+             */
+            line: number;
+            /**
+             * Format: double
+             * @description How long it takes [s].
+             */
+            seconds: number;
+            /**
+             * Format: double
+             * @description Height of the nozzle while it is laid [mm].
+             */
+            z_mm: number;
+        };
         /** @description What the shop learned of a cause. */
         LearnedShown: {
             /**
@@ -4377,6 +4758,23 @@ export interface components {
             /** @description What is put at its end. */
             value: unknown;
         };
+        /** @description Bands as they were typed. */
+        NewBands: {
+            /** @description Height of a band [mm]. */
+            every: string;
+            /** @description Value of the first band, in the unit of the kind; for flow a number. */
+            first: string;
+            /** @description Where the first begins [mm]. */
+            from: string;
+            /** @description What is set. */
+            kind: components["schemas"]["BandKind"];
+            /** @description Value of the last band, in the same unit. */
+            last: string;
+            /** @description Flow of the profile, a number; blank for 1. */
+            profile_flow: string;
+            /** @description Step from band to band, in the same unit. */
+            step: string;
+        };
         /** @description A case to begin. */
         NewCase: {
             /**
@@ -4756,6 +5154,96 @@ export interface components {
              */
             y_mm: number;
         };
+        /** @description What a path covers [mm]. */
+        PathBounds: {
+            /** @description Least and largest of X [mm]. */
+            x_mm: number[];
+            /** @description Least and largest of Y [mm]. */
+            y_mm: number[];
+            /** @description Least and largest of Z [mm]. */
+            z_mm: number[];
+        };
+        /** @description What can't be read, and where. */
+        PathDiagnostic: {
+            /** @description Number of the byte in the line, from 1. */
+            column: number;
+            /**
+             * Format: int64
+             * @description Number of the line, from 1.
+             */
+            line: number;
+            /** @description What is wrong, and what was made of it. */
+            message: string;
+        };
+        /**
+         * @description Limits of a printer. What isn't said binds nothing, but for the acceleration and the corner, without which
+         *     there is no time: 1 000 mm/s² and a junction deviation of 0.05 mm [common practice, no source].
+         */
+        PathLimits: {
+            /**
+             * Format: double
+             * @description Acceleration of moves that print [mm/s²].
+             * @default 1000
+             */
+            accel_mm_s2: number;
+            /**
+             * Format: double
+             * @description A number that every time is multiplied by: found from finished prints of this printer.
+             * @default 1
+             */
+            factor: number;
+            /**
+             * Format: double
+             * @description Diameter of the filament [mm].
+             * @default 1.75
+             */
+            filament_mm: number;
+            /**
+             * Format: double
+             * @description Volumetric limit [mm³/s].
+             * @default null
+             */
+            flow_limit_mm3_s: number | null;
+            /** @default null */
+            jerk_mm_s: components["schemas"]["AxisLimits"] | null;
+            /**
+             * Format: double
+             * @description Junction deviation [mm]; rules where both are said.
+             * @default null
+             */
+            junction_mm: number | null;
+            /**
+             * @description Number of moves that the planner sees; without it the whole path.
+             * @default null
+             */
+            look_ahead: number | null;
+            /**
+             * @description Top acceleration of each axis [mm/s²].
+             * @default {
+             *       "e": null,
+             *       "x": null,
+             *       "y": null,
+             *       "z": null
+             *     }
+             */
+            max_accel_mm_s2: components["schemas"]["AxisLimits"];
+            /**
+             * @description Top speed of each axis [mm/s].
+             * @default {
+             *       "e": null,
+             *       "x": null,
+             *       "y": null,
+             *       "z": null
+             *     }
+             */
+            max_speed_mm_s: components["schemas"]["AxisLimits"];
+            /**
+             * Format: double
+             * @description Acceleration of moves that don't [mm/s²]; as those that print unless said.
+             * @default null
+             */
+            travel_accel_mm_s2: number | null;
+        };
         /**
          * @description Writes numbers with units. Facts are kept in metric units and turned into words by a pen, last.
          *
@@ -4907,6 +5395,95 @@ export interface components {
             price: components["schemas"]["Entry"];
             /** @description A replacement by id, or `hour` for an hour of hands. */
             what: string;
+        };
+        /** @description A sliced part in the list. */
+        PrintHead: {
+            /**
+             * Format: int64
+             * @description Its length in bytes; a number.
+             */
+            bytes: number;
+            change?: components["schemas"]["BandTable"] | null;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description When it was kept. */
+            kept_at: string;
+            /**
+             * Format: int64
+             * @description The file it was made from by a change.
+             */
+            made_from?: number | null;
+            /** @description What it is called. */
+            name: string;
+            /** @description Its content's name among the files. */
+            sha256: string;
+        };
+        /** @description A sliced part, looked through. */
+        PrintPage: {
+            bead?: components["schemas"]["Bead"] | null;
+            /**
+             * Format: double
+             * @description Hottest the bed is set [°C].
+             */
+            bed_c?: number | null;
+            /** @description Seconds by what binds, over all. */
+            binds: components["schemas"]["BindsShown"];
+            bounds?: components["schemas"]["PathBounds"] | null;
+            /** @description What can't be read; the first of it. */
+            diagnostics: components["schemas"]["PathDiagnostic"][];
+            /**
+             * Format: double
+             * @description Filament used [mm].
+             */
+            filament_mm: number;
+            /** @description Layers in the order they are laid. */
+            layers: components["schemas"]["LayerShown"][];
+            /** @description Limits that it is timed under. */
+            limits: components["schemas"]["PathLimits"];
+            /**
+             * Format: double
+             * @description Hottest the nozzle is set [°C].
+             */
+            nozzle_c?: number | null;
+            /** @description What it is called and where it comes from. */
+            print: components["schemas"]["PrintHead"];
+            /** @description Retractions that are alike, the most frequent first. */
+            retraction_kinds: components["schemas"]["RetractionKind"][];
+            /**
+             * Format: int64
+             * @description How often filament is taken back; a number.
+             */
+            retractions: number;
+            /** @description In a sentence: how long it takes, and what holds it. */
+            says: string;
+            /**
+             * Format: double
+             * @description How long it takes [s]; heating isn't counted where its time isn't known.
+             */
+            seconds: number;
+            /**
+             * Format: double
+             * @description Highest flow that the moves ask for [mm³/s].
+             */
+            top_flow_mm3_s: number;
+            /**
+             * Format: int64
+             * @description Waits for heat whose time isn't known; a number of.
+             */
+            unknown_heating: number;
+            /**
+             * Format: double
+             * @description Volume used [mm³].
+             */
+            volume_mm3: number;
+            /**
+             * Format: int64
+             * @description All that can't be read; a number of.
+             */
+            wrong: number;
         };
         /** @description A printer. */
         Printer: {
@@ -5258,6 +5835,38 @@ export interface components {
         Retire: {
             /** @description Out of the shop, or back in. */
             retired: boolean;
+        };
+        /** @description Retractions that are alike. */
+        RetractionKind: {
+            /**
+             * Format: int64
+             * @description How many there are; a number.
+             */
+            count: number;
+            /**
+             * Format: double
+             * @description Filament taken back [mm].
+             */
+            distance_mm: number;
+            /**
+             * Format: double
+             * @description How far the head lifts off [mm].
+             */
+            hop_mm: number;
+            /** @description Whether it is the board's own (G10). */
+            own: boolean;
+            /**
+             * Format: double
+             * @description Its highest speed [mm/s].
+             */
+            speed_mm_s: number;
+            /**
+             * Format: double
+             * @description Travel after them, all together [mm].
+             */
+            travel_mm: number;
+            /** @description Whether the head moves while it is taken back. */
+            wiped: boolean;
         };
         /** @description A routine that began. */
         RoutineBegun: {
@@ -6402,6 +7011,17 @@ export interface components {
              * @description How likely it is that it is those two, 0 to 1.
              */
             p: number;
+        };
+        /** @description Another bore as it was typed. */
+        TypedBore: {
+            /** @description Its volumetric limit [mm³/s]; blank for none. */
+            flow_limit: string;
+            /** @description Height of its layers [mm]. */
+            height: string;
+            /** @description Its top speed [mm/s]; blank for the file's. */
+            speed: string;
+            /** @description Width of its beads [mm]. */
+            width: string;
         };
         /** @description A printer as typed: blank fields are not known. */
         TypedPrinter: {
@@ -9771,6 +10391,344 @@ export interface operations {
                 };
             };
             502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_prints: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintHead"][];
+                };
+            };
+        };
+    };
+    add_print: {
+        parameters: {
+            query?: {
+                /** @description What the file is called. */
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    print_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintPage"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_print: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_bands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBands"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BandsMade"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    beside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bores"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedBore"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoreEstimate"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    layer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                line: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrawnLayer"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

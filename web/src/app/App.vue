@@ -26,13 +26,14 @@ const keys = [
   ['Ctrl + .', 'something happened to this job: a part, a return, a pause, an end'],
   ['Esc', 'back to the bench; nothing is lost'],
   ['/', 'find a printer or job'],
-  ['B, J, T, L, H', 'Bench, Jobs, Heat logs, Logbook, House rules'],
+  ['B, J, P, T, L, H', 'Bench, Jobs, Prints, Heat logs, Logbook, House rules'],
   ['letter of a part', 'on the drawing: replaced or not'],
   ['?', 'this list'],
 ]
 const pages = [
   ['/', 'Bench'],
   ['/jobs', 'Jobs'],
+  ['/prints', 'Prints'],
   ['/traces', 'Heat logs'],
   ['/logbook', 'Logbook'],
   ['/rules', 'House rules'],
@@ -40,6 +41,7 @@ const pages = [
 const places: Record<string, string> = {
   b: '/',
   j: '/jobs',
+  p: '/prints',
   t: '/traces',
   l: '/logbook',
   h: '/rules',

@@ -47,6 +47,16 @@ export const router = createRouter({
       meta: { title: 'Connected printer' },
     },
     {
+      path: '/prints',
+      component: () => import('../prints/PrintsPage.vue'),
+      meta: { title: 'Prints' },
+    },
+    {
+      path: '/prints/:id',
+      component: () => import('../prints/PrintPage.vue'),
+      meta: { title: 'Print' },
+    },
+    {
       path: '/traces',
       component: () => import('../heat/TracePage.vue'),
       meta: { title: 'Heat logs' },

@@ -10,6 +10,7 @@ mod bands;
 mod bores;
 mod chunks;
 mod corner;
+mod drawn;
 mod layers;
 mod limits;
 mod plan;
@@ -28,6 +29,7 @@ pub use bores::{
 };
 pub use chunks::{ReadError, each_chunk};
 pub use corner::corner_speed2;
+pub use drawn::{Bound, DrawnLayer, draw_layer};
 pub use layers::Layer;
 pub use limits::{AxisLimits, Corner, Limits, LimitsError};
 pub use plan::{Binds, Nominal, Planner, Profile, Segment};

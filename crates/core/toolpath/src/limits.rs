@@ -38,6 +38,7 @@ pub enum Corner {
 /// there is no time: 1 000 mm/s² and a junction deviation of 0.05 mm [common practice, no source].
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(default, deny_unknown_fields)]
+#[schema(as = PathLimits)]
 pub struct Limits {
     /// Acceleration of moves that print [mm/s²].
     pub accel_mm_s2: f64,

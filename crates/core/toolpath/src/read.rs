@@ -11,6 +11,7 @@ use crate::chunks::{ReadError, each_chunk};
 
 /// What can't be read, and where.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, ToSchema)]
+#[schema(as = PathDiagnostic)]
 pub struct Diagnostic {
     /// Number of the line, from 1.
     pub line: u64,

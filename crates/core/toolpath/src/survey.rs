@@ -30,6 +30,7 @@ pub struct SurveyOptions<'a> {
 
 /// What a path covers [mm].
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, ToSchema)]
+#[schema(as = PathBounds)]
 pub struct Bounds {
     /// Least and largest of X [mm].
     pub x_mm: [f64; 2],

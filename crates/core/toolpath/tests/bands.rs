@@ -1,5 +1,10 @@
 //! Changes by height: what is written is read back by a small reader of its own, and all else is byte for byte.
-#![allow(clippy::unwrap_used)]
+#![allow(
+    clippy::unwrap_used,
+    clippy::cast_possible_truncation,
+    clippy::cast_precision_loss,
+    clippy::cast_sign_loss
+)]
 
 mod common;
 

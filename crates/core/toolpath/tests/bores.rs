@@ -1,5 +1,10 @@
 //! The bigger bore: a part bound by flow gains little, a free one much; two files and one estimate say the same.
-#![allow(clippy::unwrap_used)]
+#![allow(
+    clippy::unwrap_used,
+    clippy::cast_possible_truncation,
+    clippy::cast_precision_loss,
+    clippy::cast_sign_loss
+)]
 
 mod common;
 

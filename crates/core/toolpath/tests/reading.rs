@@ -1,5 +1,10 @@
 //! Reading: whatever the bytes are, and what each kind of file is read as.
-#![allow(clippy::unwrap_used)]
+#![allow(
+    clippy::unwrap_used,
+    clippy::cast_possible_truncation,
+    clippy::cast_precision_loss,
+    clippy::cast_sign_loss
+)]
 
 mod common;
 

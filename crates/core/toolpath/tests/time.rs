@@ -1,5 +1,10 @@
 //! Time and what binds: check values of the handbook, laws, and an integrator of its own written in another language.
-#![allow(clippy::unwrap_used, clippy::cast_precision_loss)]
+#![allow(
+    clippy::unwrap_used,
+    clippy::cast_possible_truncation,
+    clippy::cast_precision_loss,
+    clippy::cast_sign_loss
+)]
 
 mod common;
 

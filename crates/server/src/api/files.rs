@@ -38,14 +38,8 @@ pub struct KeptFile {
     pub bytes: u64,
 }
 
-#[utoipa::path(post, path = "/api/v1/files", request_body(content = String, content_type = "application/octet-stream"),
-    responses((status = 201, body = KeptFile), (status = 413, body = Problem), (status = 422, body = Problem), (status = 507, body = Problem)))]
-/// Keeps a file, whatever it holds, under the name that its content gives it; what nothing names within a
-/// day is let go.
-async fn upload(
-    State(app): State<App>,
-    request: Request,
-) -> Result<(StatusCode, Json<KeptFile>), ApiError> {
+/// Takes a file of up to `limit` bytes to the disk as it comes, and enters it.
+pub async fn receive(app: &App, request: Request, limit: usize) -> Result<Blob, ApiError> {
     let media = request
         .headers()
         .get(header::CONTENT_TYPE)
@@ -72,8 +66,8 @@ async fn upload(
             message: "The file broke off.".into(),
         })?;
         bytes += piece.len();
-        if bytes > FILE_LIMIT {
-            return Err(ApiError::TooLarge { limit: FILE_LIMIT });
+        if bytes > limit {
+            return Err(ApiError::TooLarge { limit });
         }
         // It ends early where the disk does: why is said below.
         if send.send(piece).await.is_err() {
@@ -95,6 +89,18 @@ async fn upload(
     let entered = blob.clone();
     app.with(move |store| Ok(store.enter_blob(&entered, &now())?))
         .await?;
+    Ok(blob)
+}
+
+#[utoipa::path(post, path = "/api/v1/files", request_body(content = String, content_type = "application/octet-stream"),
+    responses((status = 201, body = KeptFile), (status = 413, body = Problem), (status = 422, body = Problem), (status = 507, body = Problem)))]
+/// Keeps a file, whatever it holds, under the name that its content gives it; what nothing names within a
+/// day is let go.
+async fn upload(
+    State(app): State<App>,
+    request: Request,
+) -> Result<(StatusCode, Json<KeptFile>), ApiError> {
+    let blob = receive(&app, request, FILE_LIMIT).await?;
     let kept = KeptFile {
         sha256: blob.sha256,
         bytes: blob.bytes,

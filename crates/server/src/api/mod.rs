@@ -12,6 +12,7 @@ mod live;
 mod logbook;
 mod photos;
 mod printers;
+mod prints;
 mod stations;
 mod stream;
 mod timeline;
@@ -84,6 +85,7 @@ pub fn router() -> OpenApiRouter<App> {
         .merge(house::router())
         .merge(live::router())
         .merge(files::router())
+        .merge(prints::router())
         .merge(heat::router())
         .merge(timeline::router())
         .merge(diagnose::router())

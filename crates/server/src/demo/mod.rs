@@ -2,6 +2,7 @@
 
 mod cases;
 mod heat;
+mod prints;
 
 pub use heat::connect_demo;
 
@@ -180,6 +181,7 @@ pub fn fill_with_demo(store: &mut Store) -> Result<(), Failure> {
     demo.aspen_loop(aspen, filaments[1])?;
     demo.hazel_wire(hazel, filaments[0])?;
     demo.open_case(yew)?;
+    prints::fill(demo.store)?;
     Ok(())
 }
 

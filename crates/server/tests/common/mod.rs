@@ -108,12 +108,17 @@ impl Server {
 
     /// Sends bytes as a file: status and answer.
     pub fn send_bytes(&self, content: &[u8]) -> (u16, Value) {
+        self.post_bytes("/api/v1/files", content)
+    }
+
+    /// Posts bytes: status and answer.
+    pub fn post_bytes(&self, path: &str, content: &[u8]) -> (u16, Value) {
         let agent: ureq::Agent = ureq::Agent::config_builder()
             .http_status_as_error(false)
             .build()
             .into();
         let mut answer = agent
-            .post(format!("{}/api/v1/files", self.url))
+            .post(format!("{}{path}", self.url))
             .content_type("application/octet-stream")
             .send(content)
             .unwrap();

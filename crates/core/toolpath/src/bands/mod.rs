@@ -18,6 +18,7 @@ pub use wanted::{BandKind, Wanted, WantedError, band_values, read_wanted};
 
 /// One band of the table.
 #[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+#[schema(as = HeightBand)]
 pub struct Band {
     /// Where it begins [mm].
     pub from_mm: f64,

@@ -1,0 +1,604 @@
+//! Sliced parts: kept once, looked through, drawn, changed by height, compared.
+
+use std::io::BufWriter;
+
+use axum::Json;
+use axum::extract::{DefaultBodyLimit, Request, State};
+use axum::http::StatusCode;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+use wattotherm_measure::Unit;
+use wattotherm_measure::entry::Entry as Typed;
+use wattotherm_printer::PrinterFacts;
+use wattotherm_store::{Blob, Files, Incoming, NewPrintFile, PrintFile};
+use wattotherm_toolpath::{
+    BandKind, BandTable, BandsError, Bead, Binds, Bores, Bounds, Diagnostic, DrawnLayer, Limits,
+    NewBore, RetractionKind, Survey, SurveyOptions, Wanted, apply_edits, band_values,
+    change_by_height, check_change, compare_bores, draw_layer, estimate_bore, survey,
+};
+
+use super::files::receive;
+use super::printers::Made;
+use crate::body::{Body, Path, Query};
+use crate::error::{ApiError, Problem};
+use crate::moment::now;
+use crate::state::App;
+
+/// Largest sliced part [bytes].
+const PRINT_LIMIT: usize = 2 * 1024 * 1024 * 1024;
+/// Longest name, in characters.
+const MOST_NAME: usize = 120;
+/// Threads beside the one that follows a path.
+const HELPERS: usize = 1;
+
+/// What a sliced part is called.
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct PrintQuery {
+    /// What the file is called.
+    #[serde(default)]
+    pub name: String,
+}
+
+/// A sliced part in the list.
+#[derive(Serialize, Deserialize, ToSchema)]
+pub struct PrintHead {
+    /// Its number.
+    pub id: i64,
+    /// What it is called.
+    pub name: String,
+    /// Its content's name among the files.
+    pub sha256: String,
+    /// Its length in bytes; a number.
+    pub bytes: u64,
+    /// When it was kept.
+    pub kept_at: String,
+    /// The file it was made from by a change.
+    pub made_from: Option<i64>,
+    /// What was changed, if it was made here.
+    #[schema(value_type = Option<BandTable>)]
+    pub change: Option<serde_json::Value>,
+}
+
+/// Seconds by what binds.
+#[derive(Serialize, Deserialize, ToSchema)]
+pub struct BindsShown {
+    /// At the speed that the file asks for [s].
+    pub commanded_s: f64,
+    /// Gaining or losing speed [s].
+    pub acceleration_s: f64,
+    /// Held by corners [s].
+    pub corner_s: f64,
+    /// At the top speed of an axis [s].
+    pub axis_s: f64,
+    /// At the volumetric limit [s].
+    pub flow_s: f64,
+}
+
+impl From<Binds> for BindsShown {
+    fn from(b: Binds) -> Self {
+        Self {
+            commanded_s: b.commanded_s,
+            acceleration_s: b.acceleration_s,
+            corner_s: b.corner_s,
+            axis_s: b.axis_s,
+            flow_s: b.flow_s,
+        }
+    }
+}
+
+/// A layer of the strip.
+#[derive(Serialize, Deserialize, ToSchema)]
+pub struct LayerShown {
+    /// Height of the nozzle while it is laid [mm].
+    pub z_mm: f64,
+    /// Its thickness [mm].
+    pub height_mm: f64,
+    /// First line that lays a bead of it; a number.
+    pub line: u64,
+    /// How long it takes [s].
+    pub seconds: f64,
+    /// Filament used in it [mm].
+    pub filament_mm: f64,
+    /// Seconds by what binds.
+    pub binds: BindsShown,
+}
+
+/// A sliced part, looked through.
+#[derive(Serialize, ToSchema)]
+pub struct PrintPage {
+    /// What it is called and where it comes from.
+    pub print: PrintHead,
+    /// In a sentence: how long it takes, and what holds it.
+    pub says: String,
+    /// How long it takes [s]; heating isn't counted where its time isn't known.
+    pub seconds: f64,
+    /// Waits for heat whose time isn't known; a number of.
+    pub unknown_heating: u64,
+    /// Filament used [mm].
+    pub filament_mm: f64,
+    /// Volume used [mm³].
+    pub volume_mm3: f64,
+    /// Highest flow that the moves ask for [mm³/s].
+    pub top_flow_mm3_s: f64,
+    /// Hottest the nozzle is set [°C].
+    pub nozzle_c: Option<f64>,
+    /// Hottest the bed is set [°C].
+    pub bed_c: Option<f64>,
+    /// Its beads.
+    pub bead: Option<Bead>,
+    /// How often filament is taken back; a number.
+    pub retractions: u64,
+    /// Retractions that are alike, the most frequent first.
+    pub retraction_kinds: Vec<RetractionKind>,
+    /// What its beads cover.
+    pub bounds: Option<Bounds>,
+    /// Layers in the order they are laid.
+    pub layers: Vec<LayerShown>,
+    /// Seconds by what binds, over all.
+    pub binds: BindsShown,
+    /// What can't be read; the first of it.
+    pub diagnostics: Vec<Diagnostic>,
+    /// All that can't be read; a number of.
+    pub wrong: u64,
+    /// Limits that it is timed under.
+    pub limits: Limits,
+}
+
+/// Bands as they were typed.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewBands {
+    /// What is set.
+    pub kind: BandKind,
+    /// Value of the first band, in the unit of the kind; for flow a number.
+    #[schema(value_type = String)]
+    pub first: Typed,
+    /// Value of the last band, in the same unit.
+    #[schema(value_type = String)]
+    pub last: Typed,
+    /// Step from band to band, in the same unit.
+    #[schema(value_type = String)]
+    pub step: Typed,
+    /// Height of a band [mm].
+    #[schema(value_type = String)]
+    pub every: Typed,
+    /// Where the first begins [mm].
+    #[schema(value_type = String)]
+    pub from: Typed,
+    /// Flow of the profile, a number; blank for 1.
+    #[schema(value_type = String)]
+    pub profile_flow: Typed,
+}
+
+/// A file that was changed.
+#[derive(Serialize, Deserialize, ToSchema)]
+pub struct BandsMade {
+    /// Number of the new file.
+    pub id: i64,
+    /// The table of it.
+    #[schema(value_type = BandTable)]
+    pub table: serde_json::Value,
+}
+
+/// Another bore as it was typed.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TypedBore {
+    /// Width of its beads [mm].
+    #[schema(value_type = String)]
+    pub width: Typed,
+    /// Height of its layers [mm].
+    #[schema(value_type = String)]
+    pub height: Typed,
+    /// Its top speed [mm/s]; blank for the file's.
+    #[schema(value_type = String)]
+    pub speed: Typed,
+    /// Its volumetric limit [mm³/s]; blank for none.
+    #[schema(value_type = String)]
+    pub flow_limit: Typed,
+}
+
+fn head(p: PrintFile) -> PrintHead {
+    PrintHead {
+        id: p.id,
+        name: p.name,
+        sha256: p.sha256,
+        bytes: p.bytes,
+        kept_at: p.kept_at,
+        made_from: p.made_from,
+        change: p.change.and_then(|c| serde_json::from_str(&c).ok()),
+    }
+}
+
+fn values(field: &'static str, message: impl Into<String>) -> ApiError {
+    ApiError::Values {
+        field,
+        message: message.into(),
+    }
+}
+
+/// A number as it was typed, in its own unit.
+fn number(field: &'static str, typed: &Typed, within: [f64; 2]) -> Result<f64, ApiError> {
+    let value = typed
+        .parse(Unit::One)
+        .ok_or_else(|| values(field, format!("“{}” is no number.", typed.shown())))?;
+    if !(within[0]..=within[1]).contains(&value) {
+        return Err(values(
+            field,
+            format!(
+                "{value} can’t be meant: type {} to {}.",
+                within[0], within[1]
+            ),
+        ));
+    }
+    Ok(value)
+}
+
+fn number_or(
+    field: &'static str,
+    typed: &Typed,
+    within: [f64; 2],
+) -> Result<Option<f64>, ApiError> {
+    if typed.is_blank() {
+        return Ok(None);
+    }
+    number(field, typed, within).map(Some)
+}
+
+fn options() -> SurveyOptions<'static> {
+    SurveyOptions {
+        limits: Limits::default(),
+        heating: None,
+        cores: HELPERS,
+    }
+}
+
+fn broke_off(e: impl std::fmt::Display) -> ApiError {
+    tracing::warn!(error = %e, "a sliced part could not be read");
+    ApiError::Internal
+}
+
+fn look(files: &Files, sha256: &str) -> Result<Survey, ApiError> {
+    survey(files.open(sha256)?, &options(), |_| true).map_err(broke_off)
+}
+
+/// How long a part takes and what holds it most.
+fn says(s: &Survey) -> String {
+    let minutes = (s.seconds / 60.0).round();
+    let time = if minutes >= 60.0 {
+        format!(
+            "{:.0} h {:.0} min",
+            (minutes / 60.0).floor(),
+            minutes % 60.0
+        )
+    } else if minutes >= 2.0 {
+        format!("{minutes:.0} min")
+    } else {
+        format!("{:.0} s", s.seconds)
+    };
+    let held = [
+        (s.binds.flow_s, "held by flow"),
+        (s.binds.acceleration_s, "gaining and losing speed"),
+        (s.binds.corner_s, "held by corners"),
+        (s.binds.axis_s, "held by an axis"),
+    ]
+    .into_iter()
+    .max_by(|a, b| a.0.total_cmp(&b.0))
+    .filter(|(seconds, _)| *seconds > 0.05 * s.seconds);
+    match held {
+        Some((seconds, how)) => {
+            format!("{time}, {:.0} % of it {how}", 100.0 * seconds / s.seconds)
+        }
+        None => format!("{time}, at its own speed"),
+    }
+}
+
+fn page(p: PrintFile, s: Survey) -> PrintPage {
+    let limits = Limits::default();
+    PrintPage {
+        print: head(p),
+        says: says(&s),
+        seconds: s.seconds,
+        unknown_heating: s.unknown_heating,
+        filament_mm: s.filament_mm,
+        volume_mm3: s.volume_mm3,
+        top_flow_mm3_s: s.top_flow_mm3_s,
+        nozzle_c: s.nozzle_c,
+        bed_c: s.bed_c,
+        bead: Bead::of(&s, limits.filament_mm2()),
+        retractions: s.retractions,
+        bounds: s.bounds,
+        layers: s
+            .layers
+            .into_iter()
+            .map(|l| LayerShown {
+                z_mm: l.z_mm,
+                height_mm: l.height_mm,
+                line: l.line,
+                seconds: l.seconds,
+                filament_mm: l.filament_mm,
+                binds: l.binds.into(),
+            })
+            .collect(),
+        binds: s.binds.into(),
+        retraction_kinds: s.retraction_kinds.into_iter().take(8).collect(),
+        diagnostics: s.reading.diagnostics.into_iter().take(20).collect(),
+        wrong: s.reading.wrong,
+        limits,
+    }
+}
+
+#[utoipa::path(post, path = "/api/v1/prints", params(PrintQuery), request_body(content = String, content_type = "application/octet-stream"),
+    responses((status = 201, body = Made), (status = 413, body = Problem), (status = 422, body = Problem), (status = 507, body = Problem)))]
+/// Keeps a sliced part, once by what it holds. A file that lays no bead is refused.
+async fn add_print(
+    State(app): State<App>,
+    Query(of): Query<PrintQuery>,
+    request: Request,
+) -> Result<(StatusCode, Json<Made>), ApiError> {
+    let name = of.name.trim().to_owned();
+    if name.is_empty() || name.chars().count() > MOST_NAME {
+        return Err(values("name", "Name the file, in up to 120 characters."));
+    }
+    let blob = receive(&app, request, PRINT_LIMIT).await?;
+    let files = app.files.clone();
+    let sha256 = blob.sha256.clone();
+    let s = tokio::task::spawn_blocking(move || look(&files, &sha256))
+        .await
+        .map_err(|_| ApiError::Internal)??;
+    if s.layers.is_empty() {
+        return Err(values(
+            "file",
+            "This file lays no bead. Drop a sliced part: lines like G1 X10 Y5 E0.3.",
+        ));
+    }
+    let id = app
+        .with(move |store| {
+            let new = NewPrintFile {
+                sha256: &blob.sha256,
+                name: &name,
+                printer_id: None,
+                made_from: None,
+                change: None,
+            };
+            Ok(store.keep_print_file(&new, &now())?)
+        })
+        .await?;
+    Ok((StatusCode::CREATED, Json(Made { id })))
+}
+
+#[utoipa::path(get, path = "/api/v1/prints", responses((status = 200, body = Vec<PrintHead>)))]
+/// Sliced parts, the newest first.
+async fn list_prints(State(app): State<App>) -> Result<Json<Vec<PrintHead>>, ApiError> {
+    app.read(|store| Ok(Json(store.print_files()?.into_iter().map(head).collect())))
+        .await
+}
+
+#[utoipa::path(get, path = "/api/v1/prints/{id}", params(("id" = i64, Path)),
+    responses((status = 200, body = PrintPage), (status = 404, body = Problem)))]
+/// A sliced part: time, what binds, layers, retractions.
+async fn print_page(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+) -> Result<Json<PrintPage>, ApiError> {
+    let p = app.read(move |store| Ok(store.print_file(id)?)).await?;
+    let files = app.files.clone();
+    tokio::task::spawn_blocking(move || {
+        let s = look(&files, &p.sha256)?;
+        Ok(Json(page(p, s)))
+    })
+    .await
+    .map_err(|_| ApiError::Internal)?
+}
+
+#[utoipa::path(get, path = "/api/v1/prints/{id}/layers/{line}", params(("id" = i64, Path), ("line" = u64, Path)),
+    responses((status = 200, body = DrawnLayer), (status = 404, body = Problem)))]
+/// One layer, bead by bead, named by the line that it begins on.
+async fn layer(
+    State(app): State<App>,
+    Path((id, line)): Path<(i64, u64)>,
+) -> Result<Json<DrawnLayer>, ApiError> {
+    let p = app.read(move |store| Ok(store.print_file(id)?)).await?;
+    let files = app.files.clone();
+    tokio::task::spawn_blocking(move || {
+        let file = files.open(&p.sha256)?;
+        draw_layer(file, &Limits::default(), line, HELPERS, |_| true)
+            .map_err(broke_off)?
+            .map(Json)
+            .ok_or_else(|| ApiError::NotFound(format!("No layer begins on line {line}.")))
+    })
+    .await
+    .map_err(|_| ApiError::Internal)?
+}
+
+#[utoipa::path(delete, path = "/api/v1/prints/{id}", params(("id" = i64, Path)),
+    responses((status = 204), (status = 404, body = Problem)))]
+/// Lets a sliced part go.
+async fn drop_print(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode, ApiError> {
+    app.with(move |store| Ok(store.drop_print_file(id)?))
+        .await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+fn wanted(body: &NewBands, ceiling_c: f64) -> Result<Wanted, ApiError> {
+    const ANY: [f64; 2] = [-1e4, 1e4];
+    let first = number("first", &body.first, ANY)?;
+    let last = number_or("last", &body.last, ANY)?.unwrap_or(first);
+    let step = number_or("step", &body.step, ANY)?;
+    let list = match step {
+        None if last == first => Ok(vec![first]),
+        None => Err(values("step", "Type the step from band to band.")),
+        // Downward is meant where the last is below the first.
+        Some(step) => band_values(first, last, step.abs().copysign(last - first))
+            .map_err(|e| values("step", e.to_string())),
+    }?;
+    Ok(Wanted {
+        kind: body.kind,
+        values: list,
+        every_mm: number("every", &body.every, [0.05, 500.0])?,
+        from_mm: number_or("from", &body.from, [0.0, 2_000.0])?.unwrap_or(0.0),
+        profile_flow: number_or("profile_flow", &body.profile_flow, [0.2, 3.0])?.unwrap_or(1.0),
+        ceiling_c,
+    })
+}
+
+/// A file on its way to the disk, written into.
+struct Onto<'a>(&'a mut Incoming);
+
+impl std::io::Write for Onto<'_> {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        self.0.write(bytes).map_err(std::io::Error::other)?;
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        Ok(())
+    }
+}
+
+/// The changed file on the disk, read again, and its table. Nobody who writes to the database waits for it.
+fn make(files: &Files, sha256: &str, wanted: &Wanted) -> Result<(Blob, BandTable), ApiError> {
+    let changed =
+        change_by_height(files.open(sha256)?, wanted, HELPERS, |_| true).map_err(|e| match e {
+            BandsError::Read(e) => broke_off(e),
+            e => values("first", e.to_string()),
+        })?;
+    let mut incoming = files.begin()?;
+    apply_edits(
+        files.open(sha256)?,
+        &changed.edits,
+        BufWriter::with_capacity(1 << 18, Onto(&mut incoming)),
+        |_| true,
+    )
+    .map_err(broke_off)?;
+    let blob = incoming.keep("application/octet-stream")?;
+    check_change(
+        files.open(sha256)?,
+        files.open(&blob.sha256)?,
+        wanted,
+        HELPERS,
+    )
+    .map_err(|e| {
+        values(
+            "first",
+            format!("The changed file was read again and is not what it should be. {e}"),
+        )
+    })?;
+    Ok((blob, changed.table))
+}
+
+/// What a changed file is called.
+fn called(was: &str, kind: BandKind) -> String {
+    let stem = was.rsplit_once('.').map_or(was, |(stem, _)| stem);
+    let stem: String = stem.chars().take(MOST_NAME - 40).collect();
+    format!("{stem}-{}.gcode", kind.name().replace('_', "-"))
+}
+
+#[utoipa::path(post, path = "/api/v1/prints/{id}/bands", params(("id" = i64, Path)), request_body = NewBands,
+    responses((status = 201, body = BandsMade), (status = 404, body = Problem), (status = 422, body = Problem), (status = 507, body = Problem)))]
+/// Changes a setting by height in a copy of the file; all else stays byte for byte, and the copy is read again.
+async fn add_bands(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Body(body): Body<NewBands>,
+) -> Result<(StatusCode, Json<BandsMade>), ApiError> {
+    let (p, ceiling_c) = app
+        .read(move |store| {
+            // Of no printer yet: that of the most careful hot end.
+            let ceiling = store.house()?.ceiling(&PrinterFacts::default());
+            Ok((store.print_file(id)?, ceiling.ceiling_c))
+        })
+        .await?;
+    let wanted = wanted(&body, ceiling_c)?;
+    let files = app.files.clone();
+    let (was, kind) = (p.sha256.clone(), wanted.kind);
+    let (blob, table) = tokio::task::spawn_blocking(move || make(&files, &was, &wanted))
+        .await
+        .map_err(|_| ApiError::Internal)??;
+    let table = serde_json::to_value(&table).map_err(broke_off)?;
+    let change = table.to_string();
+    let id = app
+        .with(move |store| {
+            let at = now();
+            store.enter_blob(&blob, &at)?;
+            let new = NewPrintFile {
+                sha256: &blob.sha256,
+                name: &called(&p.name, kind),
+                printer_id: p.printer_id,
+                made_from: Some(p.id),
+                change: Some(&change),
+            };
+            Ok(store.keep_print_file(&new, &at)?)
+        })
+        .await?;
+    let made = BandsMade { id, table };
+    Ok((StatusCode::CREATED, Json(made)))
+}
+
+#[utoipa::path(get, path = "/api/v1/prints/{id}/beside/{other}", params(("id" = i64, Path), ("other" = i64, Path)),
+    responses((status = 200, body = Bores), (status = 404, body = Problem)))]
+/// Two files side by side: time, layers, beads.
+async fn beside(
+    State(app): State<App>,
+    Path((id, other)): Path<(i64, i64)>,
+) -> Result<Json<Bores>, ApiError> {
+    let (a, b) = app
+        .read(move |store| Ok((store.print_file(id)?, store.print_file(other)?)))
+        .await?;
+    let files = app.files.clone();
+    tokio::task::spawn_blocking(move || {
+        let (a, b) = (look(&files, &a.sha256)?, look(&files, &b.sha256)?);
+        Ok(Json(compare_bores(
+            &a,
+            &b,
+            Limits::default().filament_mm2(),
+        )))
+    })
+    .await
+    .map_err(|_| ApiError::Internal)?
+}
+
+#[utoipa::path(post, path = "/api/v1/prints/{id}/bore", params(("id" = i64, Path)), request_body = TypedBore,
+    responses((status = 200, body = wattotherm_toolpath::BoreEstimate), (status = 404, body = Problem), (status = 422, body = Problem)))]
+/// What the same part would take with another bore: an estimate.
+async fn bore(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Body(body): Body<TypedBore>,
+) -> Result<Json<wattotherm_toolpath::BoreEstimate>, ApiError> {
+    let new = NewBore {
+        width_mm: number("width", &body.width, [0.1, 3.0])?,
+        height_mm: number("height", &body.height, [0.03, 2.0])?,
+        speed_mm_s: number_or("speed", &body.speed, [1.0, 1_000.0])?,
+        flow_limit_mm3_s: number_or("flow_limit", &body.flow_limit, [0.1, 500.0])?,
+    };
+    if new.height_mm > new.width_mm {
+        return Err(values("height", "A bead is no higher than it is wide."));
+    }
+    let p = app.read(move |store| Ok(store.print_file(id)?)).await?;
+    let files = app.files.clone();
+    tokio::task::spawn_blocking(move || {
+        let s = look(&files, &p.sha256)?;
+        let bead = Bead::of(&s, Limits::default().filament_mm2())
+            .ok_or_else(|| values("width", "The file lays no bead."))?;
+        let got = estimate_bore(files.open(&p.sha256)?, &options(), bead, &new, |_| true);
+        got.map(Json).map_err(broke_off)
+    })
+    .await
+    .map_err(|_| ApiError::Internal)?
+}
+
+pub fn router() -> OpenApiRouter<App> {
+    OpenApiRouter::new()
+        .routes(routes!(add_print))
+        .layer(DefaultBodyLimit::disable())
+        .routes(routes!(list_prints))
+        .routes(routes!(print_page, drop_print))
+        .routes(routes!(layer))
+        .routes(routes!(add_bands))
+        .routes(routes!(beside))
+        .routes(routes!(bore))
+}

@@ -1,0 +1,100 @@
+import { readFile } from 'node:fs/promises'
+
+import { expect, test } from '@playwright/test'
+
+import { pick } from '../bench'
+
+/** A wall of four sides, so many layers of 0.2 mm; a name makes it a content of its own. */
+function part(name: string, layers: number, feed = 1800) {
+  const out = [`; ${name}`, 'M83', 'G90', 'M104 S210', 'G28']
+  for (let l = 1; l <= layers; l += 1) {
+    out.push(
+      `G1 Z${(0.2 * l).toFixed(1)} F600`,
+      'G1 E-0.8 F2100',
+      'G0 X20 Y20 F7800',
+      'G1 E0.8 F2100',
+      `G1 F${feed}`,
+    )
+    for (const [x, y] of [
+      [50, 20],
+      [50, 50],
+      [20, 50],
+      [20, 20],
+    ])
+      out.push(`G1 X${x} Y${y} E1`)
+  }
+  return out.join('\n') + '\n'
+}
+const file = (name: string, text: string) => ({ name, mimeType: 'text/plain', buffer: Buffer.from(text) })
+
+test('a part is dropped in, walked layer by layer, changed by height and saved', async ({ page }) => {
+  await page.goto('/prints')
+  await page.getByLabel('Drop a sliced part').setInputFiles(file('wren box.gcode', part('wren box', 60)))
+  await expect(page).toHaveURL(/\/prints\/\d+$/)
+  await expect(page.getByRole('heading', { level: 1 })).toContainText(/^wren box: \d+ min, /)
+  const strip = page.getByRole('slider', { name: 'Layer' })
+  await expect(strip).toHaveAttribute('aria-valuetext', 'layer 31 of 60, 6.20 mm')
+  await strip.focus()
+  await page.keyboard.press('End')
+  await page.keyboard.press('ArrowDown')
+  await expect(strip).toHaveAttribute('aria-valuetext', 'layer 59 of 60, 11.80 mm')
+  const layer = page.getByRole('img', { name: 'Layer at 11.80 mm: 4 beads' })
+  await expect(layer).toBeVisible()
+  // The outline is drawn true to scale in the middle: its lower edge is under the pointer there.
+  await layer.hover()
+  const box = await layer.boundingBox()
+  if (!box) throw new Error('no drawing')
+  const scale = Math.min((box.width - 36) / 30, (box.height - 36) / 30)
+  await page.mouse.move(box.x + box.width / 2 + 40, box.y + box.height / 2 + 15 * scale)
+  await expect(page.getByText(/^Line \d+: 12?\.\d+ mm wide|^Line \d+: 0\.\d+ mm wide/)).toBeVisible()
+
+  // What is refused says why, and what is typed stays.
+  await page.getByLabel('First').fill('1,15')
+  await page.getByLabel('Last').fill('1.4')
+  await page.getByLabel('Step').fill('0.05')
+  await page.getByLabel('Profile has').fill('1.12')
+  await page.getByRole('button', { name: 'Make it with 6 bands' }).click()
+  await expect(page.getByRole('alert')).toContainText('outside the part, whose top is 12.00 mm')
+  await page.getByLabel('Every, mm').fill('2')
+  await expect(page.getByText('with profile 1.288')).toBeVisible()
+  await page.reload()
+  await expect(page.getByLabel('First')).toHaveValue('1,15')
+  await page.getByRole('button', { name: 'Make it with 6 bands' }).click()
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('wren box-flow')
+  await expect(page.getByText('7 places changed, read again, all else the same')).toBeVisible()
+  await expect(page.getByText('with profile 1.568')).toBeVisible()
+  const save = page.waitForEvent('download')
+  await page.getByRole('link', { name: 'Save the file' }).click()
+  const saved = await readFile(await (await save).path(), 'utf8')
+  const left = saved.split('\n').filter((l) => !l.startsWith('M221'))
+  expect(left.join('\n')).toBe(part('wren box', 60))
+  expect(saved.match(/M221 S/g)).toHaveLength(7)
+})
+
+test('two files stand beside each other, and another bore is estimated', async ({ page }) => {
+  await page.goto('/prints')
+  await page.getByLabel('Drop a sliced part').setInputFiles(file('quick.gcode', part('quick', 20, 6000)))
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('quick:')
+  await page.goto('/prints')
+  await page.getByLabel('Drop a sliced part').setInputFiles(file('slow.gcode', part('slow', 20, 1200)))
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('slow:')
+  await page.getByText('Is another bore worth it?').click()
+  const bore = page.getByRole('region', { name: 'Another bore' })
+  await bore.getByLabel('Width, mm').fill('much')
+  await bore.getByLabel('Layer, mm').fill('0,4')
+  await bore.getByRole('button', { name: 'Estimate' }).click()
+  await expect(bore.getByRole('alert')).toContainText('“much” is no number')
+  await bore.getByLabel('Width, mm').fill('0.8')
+  await bore.getByRole('button', { name: 'Estimate' }).click()
+  await expect(bore.getByRole('status')).toContainText('10 layers instead of 20')
+  await pick(bore, 'Or beside another file', 'quick')
+  await bore.getByRole('button', { name: 'Compare' }).click()
+  await expect(bore.getByRole('status').last()).toContainText('% saved')
+})
+
+test('a file that is no part is refused in words', async ({ page }) => {
+  await page.goto('/prints')
+  await page.getByLabel('Drop a sliced part').setInputFiles(file('notes.txt', 'buy filament\n'))
+  await expect(page.getByRole('alert')).toContainText('This file lays no bead')
+  await expect(page.getByLabel('Drop a sliced part')).toBeAttached()
+})

@@ -1,0 +1,191 @@
+<script setup lang="ts">
+import { useMediaQuery } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
+import { RouterLink, useRoute } from 'vue-router'
+
+import { hours } from '../api/words'
+import FoldedPart from '../ui/FoldedPart.vue'
+import BandsPanel from './BandsPanel.vue'
+import BorePanel from './BorePanel.vue'
+import HeightStrip from './HeightStrip.vue'
+import LayerDrawing from './LayerDrawing.vue'
+import { BINDS, useLayer, usePrint } from './usePrint'
+
+/* One sliced part: what takes its time, by height; one layer true to scale; one setting changed by height. */
+const route = useRoute()
+const id = computed(() => Number(route.params.id))
+const narrow = useMediaQuery('(max-width: 900px)')
+const { data, error } = usePrint(id)
+const at = ref(0)
+watch(data, (page) => {
+  at.value = page ? Math.floor(page.layers.length / 2) : 0
+})
+const line = computed(() => data.value?.layers[at.value]?.line ?? null)
+const { data: layer, error: layerError } = useLayer(id, line)
+const bands = ref<{ from_mm: number; to_mm: number; shown: string; effective: string }[]>([])
+/* What was changed is shown where nothing is typed. */
+const shown = computed(() => {
+  if (bands.value.length) return bands.value
+  return (data.value?.print.change?.bands ?? []).map((b) => ({
+    from_mm: b.from_mm,
+    to_mm: b.to_mm,
+    shown: String(b.value),
+    effective: b.effective === b.value ? '' : `with profile ${b.effective}`,
+  }))
+})
+const outline = computed((): [number, number, number, number] => {
+  const b = data.value?.bounds
+  return b ? [b.x_mm[0] ?? 0, b.x_mm[1] ?? 1, b.y_mm[0] ?? 0, b.y_mm[1] ?? 1] : [0, 1, 0, 1]
+})
+const time = (s: number) => (s < 120 ? `${s.toFixed(0)} s` : hours(s / 60))
+const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
+</script>
+
+<template>
+  <p v-if="error" class="page error">{{ error.message }}</p>
+  <div v-else-if="data" class="print" :class="{ narrow }">
+    <div class="drawing">
+      <h1>{{ name }}: {{ data.says }}.</h1>
+      <div class="two">
+        <figure class="stripbox">
+          <figcaption class="quiet">Seconds a layer, and what binds</figcaption>
+          <HeightStrip v-model:at="at" :page="data" :bands="shown" />
+        </figure>
+        <div class="layerbox">
+          <LayerDrawing v-if="layer" :layer="layer" :bounds="outline" />
+          <p v-else-if="layerError" class="error">{{ layerError.message }}</p>
+          <p v-else class="quiet">Drawing the layer …</p>
+        </div>
+      </div>
+    </div>
+    <aside class="side" aria-label="Numbers and changes" tabindex="0">
+      <section aria-labelledby="binds-title">
+        <h2 id="binds-title">What binds</h2>
+        <dl>
+          <template v-for="[key, label, hatch] in BINDS" :key="key">
+            <template v-if="data.binds[key] > 0.005 * data.seconds">
+              <dt>
+                <svg viewBox="0 0 22 14" class="sample" aria-hidden="true">
+                  <path v-if="hatch === 'lines'" d="M0 3h22M0 7h22M0 11h22" />
+                  <path v-else-if="hatch === 'slant'" d="M0 14L14 0M8 14L22 0M-8 14L6 0M16 14L30 0" />
+                  <path v-else-if="hatch === 'cross'" d="M0 4h22M0 10h22M5 0v14M11 0v14M17 0v14" />
+                  <path
+                    v-else-if="hatch === 'dots'"
+                    stroke-dasharray="2 4"
+                    stroke-width="2"
+                    d="M1 3h22M3 7h22M1 11h22"
+                  />
+                </svg>
+                {{ label }}
+              </dt>
+              <dd class="mono">{{ time(data.binds[key]) }}</dd>
+            </template>
+          </template>
+        </dl>
+        <p class="quiet">
+          {{ data.layers.length }} layers, {{ (data.volume_mm3 / 1000).toFixed(1) }} cm³,
+          {{ data.retractions }} retractions; at most {{ data.top_flow_mm3_s.toFixed(1) }} mm³/s.
+          <template v-if="data.unknown_heating">Heating isn’t counted.</template>
+          Timed with {{ data.limits.accel_mm_s2 }} mm/s² and a junction deviation of 0.05 mm.
+        </p>
+      </section>
+      <p v-if="data.print.change">
+        Made from <RouterLink :to="`/prints/${data.print.made_from}`">another file</RouterLink>:
+        {{ data.print.change.edits }} places changed, read again, all else the same.
+      </p>
+      <p>
+        <a class="soft" :href="`/api/v1/files/${data.print.sha256}`" :download="data.print.name"
+          >Save the file</a
+        >
+      </p>
+      <BandsPanel :key="data.print.id" :page="data" @bands="bands = $event" />
+      <FoldedPart title="Is another bore worth it?">
+        <BorePanel :key="data.print.id" :page="data" />
+      </FoldedPart>
+      <FoldedPart v-if="data.wrong" :title="`What can’t be read (${data.wrong})`">
+        <ul>
+          <li v-for="d in data.diagnostics" :key="`${d.line}-${d.column}`">
+            Line {{ d.line }}, column {{ d.column }}: {{ d.message }}
+          </li>
+        </ul>
+      </FoldedPart>
+    </aside>
+  </div>
+  <p v-else class="page quiet">Reading it through …</p>
+</template>
+
+<style scoped>
+.print {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 304px;
+  height: 100%;
+}
+.print.narrow {
+  display: block;
+}
+.drawing {
+  padding: 14px 24px 8px;
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  overflow: auto;
+}
+.two {
+  flex: 1;
+  display: grid;
+  grid-template-columns: minmax(0, 46fr) minmax(0, 54fr);
+  gap: 20px;
+  min-height: 0;
+}
+.narrow .two {
+  display: block;
+}
+.stripbox {
+  margin: 0;
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+.narrow .stripbox,
+.narrow .layerbox {
+  height: 70vh;
+}
+.stripbox > svg {
+  flex: 1;
+  min-height: 0;
+}
+.layerbox {
+  min-height: 0;
+}
+.side {
+  position: relative;
+  border-left: 1px solid var(--rule);
+  padding: 16px 18px;
+  overflow: auto;
+  display: flex;
+  flex-direction: column;
+  gap: 14px;
+}
+.narrow .side {
+  border-left: 0;
+}
+dl {
+  display: grid;
+  grid-template-columns: 1fr max-content;
+  gap: 4px 10px;
+  margin: 6px 0;
+}
+dd {
+  margin: 0;
+  text-align: right;
+}
+.sample {
+  width: 22px;
+  height: 14px;
+  margin-right: 6px;
+  vertical-align: -2px;
+  border: 1px solid var(--rule);
+  stroke: var(--ink);
+  fill: none;
+}
+</style>

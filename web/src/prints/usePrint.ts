@@ -1,0 +1,84 @@
+import { useQuery } from '@tanstack/vue-query'
+import type { Ref } from 'vue'
+
+import { ServerError, answer, client, type Schemas } from '../api/client'
+
+export type PrintPage = Schemas['PrintPage']
+export type Layer = Schemas['LayerShown']
+export type Drawn = Schemas['DrawnLayer']
+
+/** What binds, each with its hatch: never a colour alone. */
+export const BINDS = [
+  ['flow_s', 'flow', 'lines'],
+  ['acceleration_s', 'acceleration', 'slant'],
+  ['corner_s', 'corners', 'dots'],
+  ['axis_s', 'an axis', 'cross'],
+  ['commanded_s', 'its own speed', 'plain'],
+] as const
+
+/** The same for one move. */
+export const BOUND = {
+  commanded: 'its own speed',
+  acceleration: 'acceleration',
+  corner: 'a corner',
+  axis: 'an axis',
+  flow: 'flow',
+} as const
+
+/** A sliced part, looked through. */
+export const usePrint = (id: Ref<number>) =>
+  useQuery({
+    queryKey: ['print', id],
+    queryFn: () => answer(client.GET('/api/v1/prints/{id}', { params: { path: { id: id.value } } })),
+    staleTime: Infinity,
+  })
+
+/** One layer, bead by bead. */
+export const useLayer = (id: Ref<number>, line: Ref<number | null>) =>
+  useQuery({
+    queryKey: ['print', id, 'layer', line],
+    enabled: () => line.value !== null,
+    queryFn: () =>
+      answer(
+        client.GET('/api/v1/prints/{id}/layers/{line}', {
+          params: { path: { id: id.value, line: line.value ?? 0 } },
+        }),
+      ),
+    staleTime: Infinity,
+    placeholderData: (before: Drawn | undefined) => before,
+  })
+
+/** Sends a file as it is; tells how much of it is gone, and can be stopped. */
+export function send(file: File, progress: (part: number) => void, stop: AbortSignal): Promise<number> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest()
+    request.open('POST', `/api/v1/prints?name=${encodeURIComponent(file.name.slice(0, 120))}`)
+    request.setRequestHeader('Content-Type', 'application/octet-stream')
+    request.responseType = 'json'
+    request.upload.onprogress = (e) => {
+      progress(e.loaded / Math.max(1, e.total))
+    }
+    const failed = (detail: string) => {
+      reject(new Error(detail))
+    }
+    request.onload = () => {
+      const body = request.response as { id?: number; detail?: string } | null
+      if (request.status === 201 && body?.id) resolve(body.id)
+      else failed(body?.detail ?? 'The server did not take the file.')
+    }
+    request.onerror = () => {
+      failed('The server does not answer. Start it again, and drop the file once more.')
+    }
+    request.onabort = () => {
+      failed('Stopped: nothing was kept.')
+    }
+    stop.addEventListener('abort', () => {
+      request.abort()
+    })
+    request.send(file)
+  })
+}
+
+/** What went wrong, in words. */
+export const wentWrong = (e: unknown) =>
+  e instanceof ServerError ? e.problem.detail : e instanceof Error ? e.message : String(e)
