@@ -32,6 +32,13 @@ test('every main view, from the demo data', async ({ page }) => {
     for (const [name, path] of views) {
       await page.goto(url + path)
       await expect(page.getByRole('heading', { level: 1 }).first()).toBeVisible()
+      if (name === 'prints') {
+        await page.getByLabel('First').fill('1.04')
+        await page.getByLabel('Last').fill('1.16')
+        await page.getByLabel('Step').fill('0.04')
+        await page.getByLabel('Profile has').fill('1.05')
+        await expect(page.getByRole('img', { name: /Layer at/ })).toBeVisible()
+      }
       if (name === 'new-job') {
         await page.keyboard.press('t')
         await page.keyboard.press('u')

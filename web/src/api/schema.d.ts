@@ -5188,7 +5188,7 @@ export interface components {
             accel_mm_s2: number;
             /**
              * Format: double
-             * @description A number that every time is multiplied by: found from finished prints of this printer.
+             * @description What every time is multiplied by [1]: found from finished prints of this printer.
              * @default 1
              */
             factor: number;

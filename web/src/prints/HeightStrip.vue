@@ -9,10 +9,10 @@ const props = defineProps<{
   bands: { from_mm: number; to_mm: number; shown: string; effective: string }[]
 }>()
 const at = defineModel<number>('at', { required: true })
-const W = 430
+const W = 480
 const H = 560
 const LEFT = 62
-const BARS = 210
+const BARS = 190
 const TOP = 14
 const uid = useId()
 const top = computed(() => Math.max(...props.page.layers.map((l) => l.z_mm), 0.1))

@@ -15,7 +15,7 @@ pub struct PlainMove {
 }
 
 impl PlainMove {
-    /// The number behind the letter at `i` of [`MOVE_LETTERS`], if it is written.
+    /// The number behind the letter at `i` of [`MOVE_LETTERS`] [unit of the file], if it is written.
     #[must_use]
     #[inline]
     pub const fn value(&self, i: usize) -> Option<f64> {

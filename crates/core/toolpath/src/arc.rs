@@ -97,7 +97,7 @@ impl Arc {
         [-sin * way, cos * way]
     }
 
-    /// The largest part of its speed that each of X and Y takes on the way.
+    /// The largest part of its speed that each of X and Y takes on the way [1].
     #[must_use]
     pub fn largest_heading(&self) -> [f64; 2] {
         let (lo, hi) = if self.sweep_rad < 0.0 {

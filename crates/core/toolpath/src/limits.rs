@@ -18,7 +18,7 @@ pub struct AxisLimits {
 }
 
 impl AxisLimits {
-    /// X, Y, Z and E; infinite where there is none.
+    /// X, Y, Z and E [unit of the limit]; infinite where there is none.
     #[must_use]
     pub fn all(&self) -> [f64; 4] {
         [self.x, self.y, self.z, self.e].map(|l| l.unwrap_or(f64::INFINITY))
@@ -56,7 +56,7 @@ pub struct Limits {
     pub flow_limit_mm3_s: Option<f64>,
     /// Number of moves that the planner sees; without it the whole path.
     pub look_ahead: Option<usize>,
-    /// A number that every time is multiplied by: found from finished prints of this printer.
+    /// What every time is multiplied by [1]: found from finished prints of this printer.
     pub factor: f64,
     /// Diameter of the filament [mm].
     pub filament_mm: f64,

@@ -48,15 +48,15 @@ pub struct Move {
     pub to_mm: [f64; 3],
     /// Filament fed [mm], as the line says; negative is taken back.
     pub fed_mm: f64,
-    /// The flow override (M221) in force, a number.
+    /// The flow override (M221) in force [1].
     pub flow: f64,
     /// Speed asked for [mm/s], the speed override (M220) in it.
     pub speed_mm_s: f64,
     /// Length of the way [mm]; of the filament where nothing else moves.
     pub length_mm: f64,
-    /// Directions of X, Y, Z at its begin; of length 1, or 0 where only filament moves.
+    /// Directions of X, Y, Z at its begin [1]; of length 1, or 0 where only filament moves.
     pub enters: [f64; 3],
-    /// Directions at its end.
+    /// Directions at its end [1].
     pub leaves: [f64; 3],
     /// How it is round, if it is.
     pub arc: Option<Arc>,

@@ -429,7 +429,7 @@ fn wanted(body: &NewBands, ceiling_c: f64) -> Result<Wanted, ApiError> {
     let last = number_or("last", &body.last, ANY)?.unwrap_or(first);
     let step = number_or("step", &body.step, ANY)?;
     let list = match step {
-        None if last == first => Ok(vec![first]),
+        None if (last - first).abs() < 1e-12 => Ok(vec![first]),
         None => Err(values("step", "Type the step from band to band.")),
         // Downward is meant where the last is below the first.
         Some(step) => band_values(first, last, step.abs().copysign(last - first))

@@ -52,7 +52,7 @@ fn holder(s: &Slicing) -> String {
         let half =
             12.0 + 9.0 * (0.5 + 0.5 * (PI * z / height).cos()) + 1.5 * (TAU * z / 20.0).sin();
         let _ = writeln!(pen.out, "G1 Z{z:.3} F720");
-        if (z / s.layer).round() == 2.0 {
+        if (z / s.layer - 2.0).abs() < 0.5 {
             pen.out.push_str("M106 S255\n");
         }
         for wall in 0..2 {

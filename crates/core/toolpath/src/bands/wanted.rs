@@ -176,7 +176,7 @@ pub struct Wanted {
     pub every_mm: f64,
     /// Where the first begins [mm].
     pub from_mm: f64,
-    /// Flow that the profile has already, a number: the override multiplies it.
+    /// Flow that the profile has already [1]: the override multiplies it.
     pub profile_flow: f64,
     /// Highest temperature that may be set [°C].
     pub ceiling_c: f64,
@@ -264,7 +264,7 @@ pub fn read_wanted(text: &str) -> Result<(BandKind, Vec<f64>), WantedError> {
 }
 
 impl Wanted {
-    /// What the printer makes of a value.
+    /// What the printer makes of a value [unit of the kind].
     #[must_use]
     pub fn effective(&self, value: f64) -> f64 {
         match self.kind {
