@@ -295,6 +295,9 @@ pub fn bands(asked: &BandsWanted) -> Result<(), Failure> {
                 table.kind.unit()
             );
         }
+        None if table.kind.is_command() => text.push_str(
+            "what it was isn’t said in the file: the last value stays until the printer is told another; ",
+        ),
         None => text.push_str("elsewhere as in the file; "),
     }
     let _ = write!(

@@ -33,6 +33,11 @@ const shown = computed(() => {
     effective: b.effective === b.value ? '' : `with profile ${b.effective}`,
   }))
 })
+const STAYS = ['temperature', 'fan', 'pressure_advance', 'own_retraction']
+const stays = computed(() => {
+  const change = data.value?.print.change
+  return change ? change.base == null && STAYS.includes(change.kind) : false
+})
 const outline = computed((): [number, number, number, number] => {
   const b = data.value?.bounds
   return b ? [b.x_mm[0] ?? 0, b.x_mm[1] ?? 1, b.y_mm[0] ?? 0, b.y_mm[1] ?? 1] : [0, 1, 0, 1]
@@ -92,6 +97,9 @@ const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
       <p v-if="data.print.change">
         Made from <RouterLink :to="`/prints/${data.print.made_from}`">another file</RouterLink>:
         {{ data.print.change.edits }} places changed, read again, all else the same.
+        <template v-if="stays">
+          What it was isn’t said in the file: the last value stays until the printer is told another.
+        </template>
       </p>
       <p>
         <a class="soft" :href="`/api/v1/files/${data.print.sha256}`" :download="data.print.name"

@@ -55,12 +55,40 @@ const EXACT_DIGITS: usize = 15;
 const HIGH: u64 = 0xF0F0_F0F0_F0F0_F0F0;
 const THREES: u64 = 0x3030_3030_3030_3030;
 
-/// How many of eight bytes at the front are digits: a digit's high half is 3, and adding 6 leaves it so.
+/// Bytes of eight that are no digits, each with some bit set: a digit's high half is 3, and adding 6 leaves it so.
+/// A carry out of a byte that is none spoils only what is behind it.
+#[inline]
+const fn no_digits(text: u64) -> u64 {
+    let sixth = text.wrapping_add(0x0606_0606_0606_0606);
+    ((text & HIGH) ^ THREES) | ((sixth & HIGH) ^ THREES)
+}
+
+/// How many of eight bytes at the front are digits.
 #[inline]
 const fn digits_at_front(text: u64) -> u32 {
-    let sixth = text.wrapping_add(0x0606_0606_0606_0606);
-    let others = ((text & HIGH) ^ THREES) | ((sixth & HIGH) ^ THREES);
-    others.trailing_zeros() / 8
+    no_digits(text).trailing_zeros() / 8
+}
+
+/// A number with a point and its end within eight bytes: its digits, the places behind the point, the bytes it takes.
+/// The point is taken out, so that all its digits are added up at once.
+#[inline]
+const fn within_eight(text: u64) -> Option<(u64, usize, usize)> {
+    let others = no_digits(text);
+    let point = others.trailing_zeros() / 8;
+    if point > 6 || (text >> (8 * point)) & 0xFF != 0x2E {
+        return None;
+    }
+    let end = (no_digits(text >> (8 * point) >> 8).trailing_zeros() / 8) + point + 1;
+    if end > 7 || end < 2 {
+        return None;
+    }
+    let before = text & ((1 << (8 * point)) - 1);
+    let behind = (text >> (8 * point) >> 8) << (8 * point);
+    Some((
+        whole_of(before | behind, end - 1),
+        (end - 1 - point) as usize,
+        end as usize,
+    ))
 }
 
 /// The whole number that the first `count` bytes (0 to 7 digits) write. What is behind them is pushed out, so that
@@ -92,6 +120,9 @@ pub fn plain_number(bytes: &[u8], at: usize) -> Option<(f64, usize)> {
     let start = at + usize::from(matches!(first, b'-' | b'+'));
     let short = || {
         let text = load(bytes, start)?;
+        if let Some((whole, places, taken)) = within_eight(text) {
+            return Some((whole, places, start + taken));
+        }
         let before = digits_at_front(text);
         if before > 7 || bytes[start + before as usize] != b'.' {
             return None;

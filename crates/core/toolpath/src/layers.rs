@@ -41,6 +41,10 @@ const PITCH_MM: f64 = 0.2;
 /// Layers of nearly the same time that may take turns: parts side by side with layers of their own.
 const TAKE_TURNS: usize = 4;
 
+/// Layers told apart; what goes on above them is counted with the last: a file that never lays two beads at one height
+/// must not fill the memory.
+const MOST_LAYERS: usize = 100_000;
+
 /// Follows beads and tells the layers apart.
 #[derive(Clone, Debug, Default)]
 pub struct Layers {
@@ -120,6 +124,13 @@ impl Layers {
     }
 
     fn begin(&mut self, z_mm: f64, height_mm: f64, object: u32, spiral: bool, line: LineRef<'_>) {
+        if self.all.len() >= MOST_LAYERS {
+            if let Some(last) = self.all.last_mut() {
+                last.z_mm = last.z_mm.max(z_mm);
+            }
+            self.current = Some(self.all.len() - 1);
+            return;
+        }
         self.current = Some(self.all.len());
         self.all.push(Layer {
             z_mm,

@@ -411,3 +411,15 @@ fn profile_and_override_multiply() {
     assert_eq!(effective, [1.288, 1.344, 1.4, 1.456, 1.512, 1.568]);
     assert_eq!(table.base, Some(0.95));
 }
+
+#[test]
+fn a_speed_that_another_command_has_is_no_speed_of_moves() {
+    let text = "M83\nG1 Z.2 F600\nG1 X10 E1 F1800\nG0 X20 F6000\nM900 F2\nM117 From here\nG0 X30\nG1 X40 E1\nG1 F900\nG1 X50 E1\n";
+    let (out, _) = change(text, &wanted("travel_speed=150", 5.0)).unwrap();
+    assert!(
+        out.contains(
+            "G0 X20 F9000\nM900 F2\nM117 From here\nG0 X30\nG1 X40 E1 F6000\nG1 F900\nG1 X50 E1\n"
+        ),
+        "{out}"
+    );
+}

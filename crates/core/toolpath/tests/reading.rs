@@ -237,6 +237,18 @@ fn a_long_file_reads_the_same_on_all_cores() {
 }
 
 #[test]
+fn a_file_that_rises_with_every_bead_fills_no_memory() {
+    let mut text = String::from("M83\nG1 F1800\n");
+    for i in 0..120_000 {
+        text += &format!("G1 Z{:.3}\nG1 X{} E.1\n", 0.01 * f64::from(i), i % 2);
+    }
+    let s = look(&text);
+    assert_eq!(s.layers.len(), 100_000);
+    let sum: f64 = s.layers.iter().map(|l| l.printed_mm).sum();
+    assert!((sum - s.printed_mm).abs() < 1e-6 && s.printed_mm > 119_990.0);
+}
+
+#[test]
 fn reading_stops_when_it_is_told_to() {
     let text = box_part(2_000, true);
     let mut seen = 0;

@@ -1,6 +1,6 @@
 //! Bands whose numbers stand in the moves themselves.
 
-use wattotherm_gcode::Machine;
+use wattotherm_gcode::{Machine, Words};
 
 use super::commanded::ending_of;
 use super::words::{Word, has, rewritten};
@@ -348,6 +348,11 @@ impl<'a> Rewritten<'a> {
     }
 }
 
+/// Whether a line is a move with a speed.
+fn moves_with_speed(line: &[u8]) -> bool {
+    matches!(Words::of_file(line), Ok(Some(w)) if matches!(w.code(), "G0" | "G1") && w.has('F'))
+}
+
 /// The number behind a letter, 0 if there is none.
 fn word_of(line: &[u8], letter: u8) -> f64 {
     use wattotherm_gcode::{Lexer, TokenKind};
@@ -390,8 +395,8 @@ impl Follow for Rewritten<'_> {
                 self.group = None;
                 whole
             }
-            Item::Other if has(line.bytes, b'F') && self.wanted.kind != BandKind::Hop => {
-                // A line with a speed alone sets the file's.
+            // A move with a speed alone sets the file's; an F of any other command is none.
+            Item::Other if moves_with_speed(line.bytes) => {
                 self.feed_new = None;
                 true
             }
