@@ -54,6 +54,10 @@ const PIECES: [&str; 40] = [
 
 fn bytes(random: &mut fastrand::Rng, out: &mut Vec<u8>) {
     out.clear();
+    if random.bool() {
+        // A part that can be changed, before whatever comes.
+        out.extend(b"M83\nG1 Z.4 F600\nG1 X5 E1\nG1 E-1\nG0 X9\nG1 E1\nG1 X12 E1\n");
+    }
     for _ in 0..random.usize(..24) {
         match random.u8(..8) {
             0 => out.push(random.u8(..)),
