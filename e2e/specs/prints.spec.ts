@@ -46,7 +46,9 @@ test('a part is dropped in, walked layer by layer, changed by height and saved',
   if (!box) throw new Error('no drawing')
   const scale = Math.min((box.width - 36) / 30, (box.height - 36) / 30)
   await page.mouse.move(box.x + box.width / 2 + 40, box.y + box.height / 2 + 15 * scale)
-  await expect(page.getByText(/^Line \d+: 12?\.\d+ mm wide|^Line \d+: 0\.\d+ mm wide/)).toBeVisible()
+  await expect(
+    page.getByText(/^Line \d+: 0\.44 mm wide, up to 30 mm\/s, bound by its own speed$/),
+  ).toBeVisible()
 
   // What is refused says why, and what is typed stays.
   await page.getByLabel('First').fill('1,15')
@@ -90,6 +92,19 @@ test('two files stand beside each other, and another bore is estimated', async (
   await pick(bore, 'Or beside another file', 'quick')
   await bore.getByRole('button', { name: 'Compare' }).click()
   await expect(bore.getByRole('status').last()).toContainText('% saved')
+})
+
+test('a part is let go once it is asked for, and its copies stay', async ({ page }) => {
+  await page.goto('/prints')
+  await page.getByLabel('Drop a sliced part').setInputFiles(file('gone.gcode', part('gone', 12)))
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('gone:')
+  await page.getByRole('button', { name: 'Let it go …' }).press('Enter')
+  await page.getByRole('dialog').getByRole('button', { name: 'Keep it' }).press('Enter')
+  await expect(page.getByRole('dialog')).toHaveCount(0)
+  await page.getByRole('button', { name: 'Let it go …' }).press('Enter')
+  await page.getByRole('dialog').getByRole('button', { name: 'Let it go' }).press('Enter')
+  await expect(page).toHaveURL(/\/prints$/)
+  await expect(page.getByRole('link', { name: 'gone.gcode' })).toHaveCount(0)
 })
 
 test('a file that is no part is refused in words', async ({ page }) => {

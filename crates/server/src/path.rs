@@ -6,6 +6,7 @@ use std::io::{BufWriter, Write as _};
 use std::path::{Path, PathBuf};
 
 use serde_json::{Value, json};
+use wattotherm_measure::text::duration_s;
 use wattotherm_toolpath::{
     Bead, Limits, NewBore, Survey, SurveyOptions, Wanted, apply_edits, change_by_height,
     check_change, compare_bores, estimate_bore, read_wanted, survey,
@@ -70,14 +71,10 @@ fn look(file: &Path, limits: &Limits) -> Result<Survey, Failure> {
 }
 
 fn binds_json(s: &Survey) -> Value {
+    let b = &s.binds;
     json!({
-        "commanded": s.binds.commanded_s,
-        "acceleration": s.binds.acceleration_s,
-        "corner": s.binds.corner_s,
-        "axis": s.binds.axis_s,
-        "flow": s.binds.flow_s,
-        "dwell": s.dwell_s,
-        "heating": s.heating_s,
+        "commanded": b.commanded_s, "acceleration": b.acceleration_s, "corner": b.corner_s,
+        "axis": b.axis_s, "flow": b.flow_s, "dwell": s.dwell_s, "heating": s.heating_s,
     })
 }
 
@@ -95,15 +92,7 @@ fn path_json(s: &Survey) -> Value {
         "retraction_kinds": s.retraction_kinds,
         "bounds": s.bounds,
         "moves_bounds": s.moves_bounds,
-        "layers": s.layers.iter().map(|l| json!({
-            "z_mm": l.z_mm,
-            "height_mm": l.height_mm,
-            "object": l.object,
-            "spiral": l.spiral,
-            "line": l.line,
-            "seconds": l.seconds,
-            "filament_mm": l.filament_mm,
-        })).collect::<Vec<_>>(),
+        "layers": s.layers,
         "prime": s.prime,
         "before_s": s.before_s,
         "binds": binds_json(s),
@@ -124,24 +113,17 @@ fn path_json(s: &Survey) -> Value {
     })
 }
 
-/// A time as a person says it.
-fn spoken(seconds: f64) -> String {
-    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)] // a print's seconds
-    let all = seconds.round().max(0.0) as u64;
-    match (all / 3600, all / 60 % 60, all % 60) {
-        (0, 0, _) => format!("{seconds:.2} s"),
-        (0, m, s) => format!("{m} min {s} s"),
-        (h, m, _) => format!("{h} h {m} min"),
-    }
-}
-
 fn path_text(s: &Survey) -> String {
     let mut out = String::new();
     let mut line = |text: String| {
         out.push_str(&text);
         out.push('\n');
     };
-    line(format!("Time            {}", spoken(s.seconds)));
+    line(format!(
+        "Time            {} ({:.2} s)",
+        duration_s(s.seconds),
+        s.seconds
+    ));
     let parts = [
         ("commanded speed", s.binds.commanded_s),
         ("acceleration", s.binds.acceleration_s),
@@ -154,7 +136,7 @@ fn path_text(s: &Survey) -> String {
         let percent = 100.0 * seconds / s.seconds.max(1e-9);
         line(format!(
             "  bound by      {name}: {} ({percent:.0} %)",
-            spoken(*seconds)
+            duration_s(*seconds)
         ));
     }
     if s.unknown_heating > 0 {
@@ -295,7 +277,7 @@ pub fn bands(asked: &BandsWanted) -> Result<(), Failure> {
                 table.kind.unit()
             );
         }
-        None if table.kind.is_command() => text.push_str(
+        None if table.stays => text.push_str(
             "what it was isn’t said in the file: the last value stays until the printer is told another; ",
         ),
         None => text.push_str("elsewhere as in the file; "),
@@ -326,10 +308,7 @@ pub fn bores(asked: &BoresWanted) -> Result<(), Failure> {
         let b = look(file, &limits)?;
         let got = compare_bores(&a, &b, filament_mm2);
         if asked.as_json {
-            let mut value = serde_json::to_value(&got)?;
-            value["a"]["binds"] = binds_json(&a);
-            value["b"]["binds"] = binds_json(&b);
-            return print(&serde_json::to_string_pretty(&value)?);
+            return print(&serde_json::to_string_pretty(&got)?);
         }
         let mut text = String::new();
         for (name, f, s) in [("first", &got.a, &a), ("second", &got.b, &b)] {
@@ -337,27 +316,22 @@ pub fn bores(asked: &BoresWanted) -> Result<(), Failure> {
             let _ = writeln!(
                 text,
                 "{name:<8} {:>12}, {} layers, {:.1} cm³, {flow:.0} % of the time bound by flow",
-                spoken(f.seconds),
+                duration_s(f.seconds),
                 f.layers,
                 f.volume_mm3 / 1e3
             );
         }
+        let (by, how) = if got.saved_s < 0.0 {
+            (-got.saved_s, "takes longer by")
+        } else {
+            (got.saved_s, "saves")
+        };
+        let percent = got.saved_percent.abs();
         let _ = write!(
             text,
-            "The second saves {} ({:.1} %).",
-            spoken(got.saved_s),
-            got.saved_percent
+            "The second {how} {} ({percent:.1} %).",
+            duration_s(by)
         );
-        if got.saved_s < 0.0 {
-            let behind = text.rfind("The second").unwrap_or(text.len());
-            text.truncate(behind);
-            let _ = write!(
-                text,
-                "The second takes {} longer ({:.1} %).",
-                spoken(-got.saved_s),
-                -got.saved_percent
-            );
-        }
         return print(&text);
     }
     let Some(new) = &asked.new else {
@@ -378,12 +352,12 @@ pub fn bores(asked: &BoresWanted) -> Result<(), Failure> {
         "now      {}, {} layers, beads {:.2} × {:.2} mm, {:.0} % bound by flow\n\
          then     {}, {} layers, beads {:.2} × {:.2} mm, {:.0} % bound by flow\n\
          saves    {:.1} %. An estimate: note the clock when it is printed.",
-        spoken(got.now_s),
+        duration_s(got.now_s),
         got.layers_now,
         bead.width_mm,
         bead.height_mm,
         got.flow_bound_now_percent,
-        spoken(got.then_s),
+        duration_s(got.then_s),
         got.layers_then,
         new.width_mm,
         new.height_mm,

@@ -62,6 +62,19 @@ fn a_part_is_kept_once_looked_through_drawn_changed_and_let_go() {
         let body = json!({"kind": "flow", "first": first, "last": last, "step": step, "every": every, "from": "", "profile_flow": "1,12"});
         s.call("POST", &format!("{at}/bands"), Some(&body))
     };
+    let typed = json!({"kind": "flow", "first": "1.3", "last": "1.1", "step": "0.1", "every": "2", "from": "1", "profile_flow": ""});
+    let (status, meant) = s.call("POST", "/api/v1/prints/bands", Some(&typed));
+    assert_eq!(status, 200, "{meant}");
+    let from: Vec<f64> = meant
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|b| b["from_mm"].as_f64().unwrap())
+        .collect();
+    assert_eq!(
+        (from, &meant[2]["value"]),
+        (vec![1.0, 3.0, 5.0], &json!(1.1))
+    );
     let (status, got) = bands("1,15", "1.25", "0.05", "1");
     assert_eq!(status, 201, "{got}");
     let effective: Vec<f64> = got["table"]["bands"]

@@ -1197,6 +1197,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/prints/bands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The bands that are being typed, with what the printer makes of each; nothing is kept. */
+        post: operations["typed_bands"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/prints/{id}": {
         parameters: {
             query?: never;
@@ -1634,6 +1651,8 @@ export interface components {
             edits: number;
             /** @description What is set. */
             kind: components["schemas"]["BandKind"];
+            /** @description Whether the last value stays in the printer: it was set, and the file doesn't say what it was. */
+            stays: boolean;
             /**
              * Format: double
              * @description Height of the part [mm].
@@ -1791,7 +1810,7 @@ export interface components {
             printer: components["schemas"]["Printer"];
         };
         /** @description Seconds by what binds. */
-        BindsShown: {
+        Binds: {
             /**
              * Format: double
              * @description Gaining or losing speed [s].
@@ -1804,12 +1823,12 @@ export interface components {
             axis_s: number;
             /**
              * Format: double
-             * @description At the speed that the file asks for [s].
+             * @description At the speed the file asks for [s].
              */
             commanded_s: number;
             /**
              * Format: double
-             * @description Held by corners [s].
+             * @description Held by a corner: within a quarter of its speed on a ramp from or to it [s].
              */
             corner_s: number;
             /**
@@ -1875,6 +1894,8 @@ export interface components {
         /** @description One of two files compared. */
         BoreFile: {
             bead?: components["schemas"]["Bead"] | null;
+            /** @description Seconds by what binds. */
+            binds: components["schemas"]["Binds"];
             /** @description Layers; a number of. */
             layers: number;
             /**
@@ -4337,36 +4358,6 @@ export interface components {
          * @enum {string}
          */
         Lasts: "loan" | "alteration";
-        /** @description A layer of the strip. */
-        LayerShown: {
-            /** @description Seconds by what binds. */
-            binds: components["schemas"]["BindsShown"];
-            /**
-             * Format: double
-             * @description Filament used in it [mm].
-             */
-            filament_mm: number;
-            /**
-             * Format: double
-             * @description Its thickness [mm].
-             */
-            height_mm: number;
-            /**
-             * Format: int64
-             * @description First line that lays a bead of it; a number.
-             */
-            line: number;
-            /**
-             * Format: double
-             * @description How long it takes [s].
-             */
-            seconds: number;
-            /**
-             * Format: double
-             * @description Height of the nozzle while it is laid [mm].
-             */
-            z_mm: number;
-        };
         /** @description What the shop learned of a cause. */
         LearnedShown: {
             /**
@@ -5175,6 +5166,58 @@ export interface components {
             /** @description What is wrong, and what was made of it. */
             message: string;
         };
+        /** @description What lies at one height. */
+        PathLayer: {
+            /**
+             * Format: int64
+             * @description Where that line stands in the file; a number of bytes.
+             */
+            at: number;
+            /** @description Seconds by what binds. */
+            binds: components["schemas"]["Binds"];
+            /**
+             * Format: double
+             * @description Filament used in it [mm].
+             */
+            filament_mm: number;
+            /**
+             * Format: double
+             * @description Its thickness [mm]: what it lies above the layer below.
+             */
+            height_mm: number;
+            /**
+             * Format: int64
+             * @description First line that lays a bead of it; a number.
+             */
+            line: number;
+            /**
+             * Format: int32
+             * @description Which of parts printed one after the other it belongs to; a number, from 0.
+             */
+            object: number;
+            /**
+             * Format: double
+             * @description Length of its beads [mm].
+             */
+            printed_mm: number;
+            /**
+             * Format: double
+             * @description Time from its first bead to the next layer's [s].
+             */
+            seconds: number;
+            /** @description Whether it is a turn of a spiral. */
+            spiral: boolean;
+            /**
+             * Format: double
+             * @description Length of its travel [mm].
+             */
+            travel_mm: number;
+            /**
+             * Format: double
+             * @description Height of the nozzle while it is laid [mm]; in a spiral, at the end of the turn.
+             */
+            z_mm: number;
+        };
         /**
          * @description Limits of a printer. What isn't said binds nothing, but for the acceleration and the corner, without which
          *     there is no time: 1 000 mm/s² and a junction deviation of 0.05 mm [common practice, no source].
@@ -5430,7 +5473,7 @@ export interface components {
              */
             bed_c?: number | null;
             /** @description Seconds by what binds, over all. */
-            binds: components["schemas"]["BindsShown"];
+            binds: components["schemas"]["Binds"];
             bounds?: components["schemas"]["PathBounds"] | null;
             /** @description What can't be read; the first of it. */
             diagnostics: components["schemas"]["PathDiagnostic"][];
@@ -5440,7 +5483,7 @@ export interface components {
              */
             filament_mm: number;
             /** @description Layers in the order they are laid. */
-            layers: components["schemas"]["LayerShown"][];
+            layers: components["schemas"]["PathLayer"][];
             /** @description Limits that it is timed under. */
             limits: components["schemas"]["PathLimits"];
             /**
@@ -10469,6 +10512,37 @@ export interface operations {
                 };
             };
             507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    typed_bands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBands"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeightBand"][];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

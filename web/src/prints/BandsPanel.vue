@@ -1,83 +1,57 @@
 <script setup lang="ts">
-import { useSessionStorage } from '@vueuse/core'
-import { useQueryClient } from '@tanstack/vue-query'
+import { refDebounced, useSessionStorage } from '@vueuse/core'
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { NButton } from 'naive-ui'
 import { computed, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { answer, client, type Schemas } from '../api/client'
-import { numberOf } from '../api/words'
 import { useAttempt } from '../ui/attempt'
 import PickList from '../ui/PickList.vue'
 import TextLine from '../ui/TextLine.vue'
-import type { PrintPage } from './usePrint'
+import { KINDS, MULTIPLIES, wentWrong, type Band, type PrintPage } from './usePrint'
 
-/* One setting by height: typed as first, last and step; shown on the strip while it is typed. */
+/* One setting by height: typed as first, last and step; the server says what it means while it is typed. */
 const props = defineProps<{ page: PrintPage }>()
-const emit = defineEmits<{
-  bands: [bands: { from_mm: number; to_mm: number; shown: string; effective: string }[]]
-}>()
-type Kind = Schemas['BandKind']
-const KINDS: { value: Kind; label: string; unit: string }[] = [
-  { value: 'flow', label: 'Flow override', unit: '' },
-  { value: 'temperature', label: 'Nozzle temperature, °C', unit: '°C' },
-  { value: 'fan', label: 'Part fan, 0 to 1', unit: '' },
-  { value: 'pressure_advance', label: 'Pressure advance, s', unit: 's' },
-  { value: 'retraction_distance', label: 'Retraction, mm', unit: 'mm' },
-  { value: 'retraction_speed', label: 'Retraction speed, mm/s', unit: 'mm/s' },
-  { value: 'own_retraction', label: 'The board’s own retraction, mm', unit: 'mm' },
-  { value: 'travel_speed', label: 'Travel speed, mm/s', unit: 'mm/s' },
-  { value: 'hop', label: 'Hop, mm', unit: 'mm' },
-  { value: 'first_layer_flow', label: 'Flow of the first layer', unit: '' },
-]
+const emit = defineEmits<{ bands: [kind: string, bands: Band[]] }>()
 const router = useRouter()
 const queries = useQueryClient()
 const { failure, busy, attempt } = useAttempt()
 const blank = { kind: 'flow' as string, first: '', last: '', step: '', every: '10', from: '', profile: '' }
 const typed = useSessionStorage(`bands-${props.page.print.id}`, { ...blank })
-const unit = computed(() => KINDS.find((k) => k.value === typed.value.kind)?.unit ?? '')
-const multiplies = computed(() => ['flow', 'first_layer_flow'].includes(typed.value.kind))
-/* Where bands are to lie, as far as it is typed; the server has the last word. */
-const bands = computed(() => {
-  const t = typed.value
-  const [first, last, step, every] = [t.first, t.last, t.step, t.every].map(numberOf)
-  if (first == null || !every || every <= 0) return []
-  const n = last == null || !step ? 1 : Math.floor(Math.abs((last - first) / step) + 1e-6) + 1
-  const from = numberOf(t.from) ?? 0
-  const profile = numberOf(t.profile)
-  const way = last != null && last < first ? -1 : 1
-  return Array.from({ length: Math.min(n, 400) }, (_, i) => {
-    const value = first + way * i * Math.abs(step ?? 0)
-    return {
-      from_mm: from + i * every,
-      to_mm: from + (i + 1) * every,
-      shown: `${Number(value.toFixed(4))} ${unit.value}`,
-      effective: multiplies.value && profile ? `with profile ${Number((value * profile).toFixed(4))}` : '',
-    }
-  })
+const multiplies = computed(() => MULTIPLIES.includes(typed.value.kind))
+const body = computed((): Schemas['NewBands'] => ({
+  kind: typed.value.kind as Schemas['BandKind'],
+  first: typed.value.first,
+  last: typed.value.last,
+  step: typed.value.step,
+  every: typed.value.every,
+  from: typed.value.from,
+  profile_flow: multiplies.value ? typed.value.profile : '',
+}))
+const asked = refDebounced(body, 200)
+const { data: meant, error: notMeant } = useQuery({
+  queryKey: ['bands', asked],
+  enabled: () =>
+    asked.value.first.trim() !== '' && (asked.value.last.trim() === '' || asked.value.step.trim() !== ''),
+  queryFn: () => answer(client.POST('/api/v1/prints/bands', { body: asked.value })),
+  placeholderData: keepPreviousData,
+  retry: false,
 })
+const bands = computed(() => (typed.value.first.trim() && !notMeant.value ? (meant.value ?? []) : []))
 watch(
   bands,
   (b) => {
-    emit('bands', b)
+    emit('bands', typed.value.kind, b)
   },
   { immediate: true },
 )
 async function make() {
-  const t = typed.value
   const got = await attempt(() =>
     answer(
       client.POST('/api/v1/prints/{id}/bands', {
         params: { path: { id: props.page.print.id } },
-        body: {
-          kind: t.kind as Kind,
-          first: t.first,
-          last: t.last,
-          step: t.step,
-          every: t.every,
-          from: t.from,
-          profile_flow: t.profile,
-        },
+        body: body.value,
       }),
     ),
   )
@@ -110,6 +84,7 @@ async function make() {
       />
     </div>
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
+    <p v-else-if="notMeant && typed.first.trim()" class="quiet">{{ wentWrong(notMeant) }}</p>
     <NButton type="primary" :disabled="busy || !typed.first.trim()" @click="make">
       {{ busy ? 'Changing and reading again …' : `Make it with ${bands.length || ''} bands` }}
     </NButton>

@@ -4,11 +4,10 @@ import { NButton } from 'naive-ui'
 import { computed, ref } from 'vue'
 
 import { answer, client, get, type Schemas } from '../api/client'
-import { hours } from '../api/words'
 import { useAttempt } from '../ui/attempt'
 import PickList from '../ui/PickList.vue'
 import TextLine from '../ui/TextLine.vue'
-import type { PrintPage } from './usePrint'
+import { time, type PrintPage } from './usePrint'
 
 /* Is the bigger bore worth it? From the same part sliced for it, or estimated from this one. */
 const props = defineProps<{ page: PrintPage }>()
@@ -42,7 +41,6 @@ async function compare() {
     ),
   )
 }
-const time = (s: number) => (s < 120 ? `${s.toFixed(0)} s` : hours(s / 60))
 const saves = (percent: number) =>
   percent >= 0 ? `${percent.toFixed(0)} % saved` : `${(-percent).toFixed(0)} % longer`
 </script>

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { computed, useId } from 'vue'
 
-import { BINDS, type Layer, type PrintPage } from './usePrint'
+import { BINDS, KINDS, type Band, type Layer, type PrintPage } from './usePrint'
 
 /* The part by height: how long each layer takes, and what binds it, in hatches. */
 const props = defineProps<{
   page: PrintPage
-  bands: { from_mm: number; to_mm: number; shown: string; effective: string }[]
+  kind: string
+  bands: Band[]
 }>()
 const at = defineModel<number>('at', { required: true })
 const W = 480
@@ -62,8 +63,8 @@ const ticks = computed(() => {
   return Array.from({ length: Math.floor(top.value / step) + 1 }, (_, i) => i * step)
 })
 const layer = computed(() => props.page.layers[at.value])
-const middle = (b: { from_mm: number; to_mm: number }) =>
-  (y(Math.min(top.value, b.to_mm)) + y(Math.min(top.value, b.from_mm))) / 2
+const unit = computed(() => KINDS.find((k) => k.value === props.kind)?.unit ?? '')
+const middle = (b: Band) => (y(Math.min(top.value, b.to_mm)) + y(Math.min(top.value, b.from_mm))) / 2
 const says = computed(() =>
   layer.value
     ? `layer ${at.value + 1} of ${props.page.layers.length}, ${layer.value.z_mm.toFixed(2)} mm`
@@ -138,16 +139,16 @@ function key(event: KeyboardEvent) {
     <g v-for="b in bands" :key="b.from_mm">
       <path :d="`M${LEFT + BARS + 16} ${y(Math.min(top, b.to_mm))}H${W - 6}`" class="edge" />
       <path :d="`M${LEFT + BARS + 16} ${y(Math.min(top, b.from_mm))}H${W - 6}`" class="edge" />
-      <text :x="LEFT + BARS + 22" :y="middle(b) + (b.effective ? -3 : 5)" class="mono">
-        {{ b.shown }}
+      <text :x="LEFT + BARS + 22" :y="middle(b) + (b.effective === b.value ? 5 : -3)" class="mono">
+        {{ b.value }} {{ unit }}
       </text>
       <text
-        v-if="b.effective && y(b.from_mm) - y(b.to_mm) > 38"
+        v-if="b.effective !== b.value && y(b.from_mm) - y(b.to_mm) > 38"
         :x="LEFT + BARS + 22"
         :y="middle(b) + 15"
         class="quiet"
       >
-        {{ b.effective }}
+        with profile {{ b.effective }}
       </text>
     </g>
     <g v-if="layer">

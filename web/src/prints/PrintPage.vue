@@ -1,48 +1,58 @@
 <script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
 import { useMediaQuery } from '@vueuse/core'
+import { NButton } from 'naive-ui'
 import { computed, ref, watch } from 'vue'
-import { RouterLink, useRoute } from 'vue-router'
+import { RouterLink, useRoute, useRouter } from 'vue-router'
 
-import { hours } from '../api/words'
+import { answer, client } from '../api/client'
+import AskDialog from '../ui/AskDialog.vue'
+import { useAttempt } from '../ui/attempt'
 import FoldedPart from '../ui/FoldedPart.vue'
 import BandsPanel from './BandsPanel.vue'
 import BorePanel from './BorePanel.vue'
 import HeightStrip from './HeightStrip.vue'
 import LayerDrawing from './LayerDrawing.vue'
-import { BINDS, useLayer, usePrint } from './usePrint'
+import { BINDS, time, useLayer, usePrint, type Band } from './usePrint'
 
 /* One sliced part: what takes its time, by height; one layer true to scale; one setting changed by height. */
 const route = useRoute()
+const router = useRouter()
+const queries = useQueryClient()
 const id = computed(() => Number(route.params.id))
 const narrow = useMediaQuery('(max-width: 900px)')
 const { data, error } = usePrint(id)
 const at = ref(0)
-watch(data, (page) => {
-  at.value = page ? Math.floor(page.layers.length / 2) : 0
-})
+watch(
+  data,
+  (page) => {
+    at.value = page ? Math.floor(page.layers.length / 2) : 0
+  },
+  { immediate: true },
+)
 const line = computed(() => data.value?.layers[at.value]?.line ?? null)
 const { data: layer, error: layerError } = useLayer(id, line)
-const bands = ref<{ from_mm: number; to_mm: number; shown: string; effective: string }[]>([])
+const typed = ref<{ kind: string; bands: Band[] }>({ kind: 'flow', bands: [] })
 /* What was changed is shown where nothing is typed. */
-const shown = computed(() => {
-  if (bands.value.length) return bands.value
-  return (data.value?.print.change?.bands ?? []).map((b) => ({
-    from_mm: b.from_mm,
-    to_mm: b.to_mm,
-    shown: String(b.value),
-    effective: b.effective === b.value ? '' : `with profile ${b.effective}`,
-  }))
-})
-const STAYS = ['temperature', 'fan', 'pressure_advance', 'own_retraction']
-const stays = computed(() => {
-  const change = data.value?.print.change
-  return change ? change.base == null && STAYS.includes(change.kind) : false
-})
+const shown = computed(() =>
+  typed.value.bands.length ? typed.value : (data.value?.print.change ?? typed.value),
+)
+const asks = ref(false)
+const { failure, busy, attempt } = useAttempt()
+async function letGo() {
+  const gone = await attempt(() =>
+    answer(client.DELETE('/api/v1/prints/{id}', { params: { path: { id: id.value } } })).then(() => true),
+  )
+  if (!gone) return
+  asks.value = false
+  queries.removeQueries({ queryKey: ['print', id.value] })
+  await queries.invalidateQueries({ queryKey: ['prints'] })
+  await router.push('/prints')
+}
 const outline = computed((): [number, number, number, number] => {
   const b = data.value?.bounds
   return b ? [b.x_mm[0] ?? 0, b.x_mm[1] ?? 1, b.y_mm[0] ?? 0, b.y_mm[1] ?? 1] : [0, 1, 0, 1]
 })
-const time = (s: number) => (s < 120 ? `${s.toFixed(0)} s` : hours(s / 60))
 const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
 </script>
 
@@ -54,7 +64,7 @@ const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
       <div class="two">
         <figure class="stripbox">
           <figcaption class="quiet">Seconds a layer, and what binds</figcaption>
-          <HeightStrip v-model:at="at" :page="data" :bands="shown" />
+          <HeightStrip v-model:at="at" :page="data" :kind="shown.kind" :bands="shown.bands" />
         </figure>
         <div class="layerbox">
           <LayerDrawing v-if="layer" :layer="layer" :bounds="outline" />
@@ -90,14 +100,15 @@ const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
         <p class="quiet">
           {{ data.layers.length }} layers, {{ (data.volume_mm3 / 1000).toFixed(1) }} cm³,
           {{ data.retractions }} retractions; at most {{ data.top_flow_mm3_s.toFixed(1) }} mm³/s.
-          <template v-if="data.unknown_heating">Heating isn’t counted.</template>
-          Timed with {{ data.limits.accel_mm_s2 }} mm/s² and a junction deviation of 0.05 mm.
+          <template v-if="data.unknown_heating">Heating and homing aren’t counted.</template>
+          Timed with {{ data.limits.accel_mm_s2 }} mm/s² and a junction deviation of
+          {{ data.limits.junction_mm }} mm.
         </p>
       </section>
       <p v-if="data.print.change">
         Made from <RouterLink :to="`/prints/${data.print.made_from}`">another file</RouterLink>:
         {{ data.print.change.edits }} places changed, read again, all else the same.
-        <template v-if="stays">
+        <template v-if="data.print.change.stays">
           What it was isn’t said in the file: the last value stays until the printer is told another.
         </template>
       </p>
@@ -105,8 +116,9 @@ const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
         <a class="soft" :href="`/api/v1/files/${data.print.sha256}`" :download="data.print.name"
           >Save the file</a
         >
+        <NButton quaternary aria-haspopup="dialog" @click="asks = true">Let it go …</NButton>
       </p>
-      <BandsPanel :key="data.print.id" :page="data" @bands="bands = $event" />
+      <BandsPanel :key="data.print.id" :page="data" @bands="(kind, bands) => (typed = { kind, bands })" />
       <FoldedPart title="Is another bore worth it?">
         <BorePanel :key="data.print.id" :page="data" />
       </FoldedPart>
@@ -118,6 +130,13 @@ const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
         </ul>
       </FoldedPart>
     </aside>
+    <AskDialog id="let-go" v-model:shown="asks" :title="`Let ${data.print.name} go?`" :failure="failure">
+      <p>It is taken out of the list. What was made from it stays.</p>
+      <template #ways>
+        <NButton type="primary" :disabled="busy" @click="letGo">Let it go</NButton>
+        <NButton @click="asks = false">Keep it</NButton>
+      </template>
+    </AskDialog>
   </div>
   <p v-else class="page quiet">Reading it through …</p>
 </template>

@@ -2,9 +2,11 @@ import { useQuery } from '@tanstack/vue-query'
 import type { Ref } from 'vue'
 
 import { ServerError, answer, client, type Schemas } from '../api/client'
+import { hours } from '../api/words'
 
 export type PrintPage = Schemas['PrintPage']
-export type Layer = Schemas['LayerShown']
+export type Layer = Schemas['PathLayer']
+export type Band = Schemas['HeightBand']
 export type Drawn = Schemas['DrawnLayer']
 
 /** What binds, each with its hatch: never a colour alone. */
@@ -24,6 +26,25 @@ export const BOUND = {
   axis: 'an axis',
   flow: 'flow',
 } as const
+
+/** "45 s", "38 min", "1 h 20" of seconds. */
+export const time = (seconds: number) => (seconds < 120 ? `${seconds.toFixed(0)} s` : hours(seconds / 60))
+
+/** What can be set by height, and its unit. */
+export const KINDS: { value: Schemas['BandKind']; label: string; unit: string }[] = [
+  { value: 'flow', label: 'Flow override', unit: '' },
+  { value: 'temperature', label: 'Nozzle temperature, °C', unit: '°C' },
+  { value: 'fan', label: 'Part fan, 0 to 1', unit: '' },
+  { value: 'pressure_advance', label: 'Pressure advance, s', unit: 's' },
+  { value: 'retraction_distance', label: 'Retraction, mm', unit: 'mm' },
+  { value: 'retraction_speed', label: 'Retraction speed, mm/s', unit: 'mm/s' },
+  { value: 'own_retraction', label: 'The board’s own retraction, mm', unit: 'mm' },
+  { value: 'travel_speed', label: 'Travel speed, mm/s', unit: 'mm/s' },
+  { value: 'hop', label: 'Hop, mm', unit: 'mm' },
+  { value: 'first_layer_flow', label: 'Flow of the first layer', unit: '' },
+]
+/** Kinds that the profile's own value multiplies. */
+export const MULTIPLIES = ['flow', 'first_layer_flow']
 
 /** A sliced part, looked through. */
 export const usePrint = (id: Ref<number>) =>

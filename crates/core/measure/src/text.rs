@@ -108,6 +108,16 @@ pub fn duration_min(minutes: f64) -> String {
     }
 }
 
+/// "35 s", "4 min", "2 h 20 min": below two minutes in seconds.
+#[must_use]
+pub fn duration_s(seconds: f64) -> String {
+    if seconds < 120.0 {
+        format!("{:.0} s", seconds.max(0.0))
+    } else {
+        duration_min(seconds / 60.0)
+    }
+}
+
 /// "one run", "3 runs".
 #[must_use]
 pub fn count(n: usize, one: &str, many: &str) -> String {
@@ -141,6 +151,8 @@ mod tests {
         assert_eq!(join_or(&["a", "b"]), "a or b");
         assert_eq!(duration_min(140.0), "2 h 20 min");
         assert_eq!(duration_min(60.0), "1 h");
+        assert_eq!(duration_s(119.4), "119 s");
+        assert_eq!(duration_s(8_400.0), "2 h 20 min");
         assert_eq!(duration_min(44.6), "45 min");
     }
 }

@@ -7,10 +7,11 @@ use utoipa::ToSchema;
 use wattotherm_gcode::Machine;
 
 use crate::chunks::ReadError;
+use crate::dynamics::Dynamics;
 use crate::layers::Layers;
 use crate::plan::{Binds, Planner, Profile, Segment};
 use crate::read::{Follow, Item, LineRef, Move, MoveKind, read_path};
-use crate::survey::{Dynamics, Survey, SurveyOptions};
+use crate::survey::{Survey, SurveyOptions};
 use crate::walls::seen;
 
 /// Cross-section of a bead [mm²] of a width and a height [mm]: (w − h)·h + π(h/2)². A rectangle with half-round sides [common
@@ -19,6 +20,14 @@ use crate::walls::seen;
 pub fn bead_area_mm2(width_mm: f64, height_mm: f64) -> f64 {
     let h = height_mm.min(width_mm);
     (width_mm - h) * h + std::f64::consts::FRAC_PI_4 * h * h
+}
+
+/// Width of a bead [mm] of a cross-section [mm²] and a height [mm]; the other way round of [`bead_area_mm2`]. One with less in it than a
+/// round bead of that height is taken as wide as it is high.
+#[must_use]
+pub fn bead_width_mm(area_mm2: f64, height_mm: f64) -> f64 {
+    let round = std::f64::consts::FRAC_PI_4 * height_mm * height_mm;
+    height_mm + ((area_mm2 - round) / height_mm).max(0.0)
 }
 
 /// The beads of a file.
@@ -50,10 +59,8 @@ impl Bead {
         if height_mm <= 0.0 || !area.is_finite() {
             return None;
         }
-        let width_mm =
-            (area - std::f64::consts::FRAC_PI_4 * height_mm * height_mm) / height_mm + height_mm;
         Some(Self {
-            width_mm: width_mm.max(height_mm),
+            width_mm: bead_width_mm(area, height_mm),
             height_mm,
         })
     }
@@ -71,7 +78,6 @@ pub struct BoreFile {
     /// Its beads.
     pub bead: Option<Bead>,
     /// Seconds by what binds.
-    #[serde(skip)]
     pub binds: Binds,
 }
 

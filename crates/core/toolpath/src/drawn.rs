@@ -6,12 +6,13 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_gcode::Machine;
 
+use crate::bores::bead_width_mm;
 use crate::chunks::ReadError;
+use crate::dynamics::Dynamics;
 use crate::layers::Layers;
 use crate::limits::Limits;
-use crate::plan::{Binds, Planner};
+use crate::plan::{Binds, Planner, Profile};
 use crate::read::{Follow, Item, LineRef, Move, MoveKind, read_path};
-use crate::survey::Dynamics;
 
 /// What binds a move for most of its time.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -120,7 +121,7 @@ impl Follow for Collector {
 }
 
 #[allow(clippy::cast_possible_truncation)] // drawn, not computed with
-fn note(profiles: &mut Vec<(f32, Bound)>, p: &crate::plan::Profile) {
+fn note(profiles: &mut Vec<(f32, Bound)>, p: &Profile) {
     profiles.push((p.speeds_mm_s[1] as f32, Bound::most(&p.binds)));
 }
 
@@ -162,8 +163,8 @@ pub fn draw_layer(
         let width = match m.kind {
             MoveKind::Print => {
                 let area = m.fed_mm * m.flow * c.filament_mm2 / m.length_mm;
-                let h = c.out.height_mm.max(0.02);
-                ((area - std::f64::consts::FRAC_PI_4 * h * h) / h + h).max(0.05)
+                // A first layer that lies nearly on the plate has a height all the same.
+                bead_width_mm(area, c.out.height_mm.max(0.02))
             }
             MoveKind::Travel | MoveKind::Wipe => 0.0,
             _ => continue,

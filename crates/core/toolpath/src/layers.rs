@@ -8,6 +8,7 @@ use crate::read::{LineRef, Move};
 
 /// What lies at one height.
 #[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+#[schema(as = PathLayer)]
 pub struct Layer {
     /// Height of the nozzle while it is laid [mm]; in a spiral, at the end of the turn.
     pub z_mm: f64,
@@ -30,8 +31,15 @@ pub struct Layer {
     /// Length of its travel [mm].
     pub travel_mm: f64,
     /// Seconds by what binds.
-    #[serde(skip)]
     pub binds: Binds,
+}
+
+impl Layer {
+    /// Whether it lies on the plate.
+    #[must_use]
+    pub fn is_first(&self) -> bool {
+        self.z_mm - self.height_mm < 1e-6
+    }
 }
 
 /// Heights closer than this are the same: a file's third digit [mm].

@@ -11,6 +11,7 @@ mod bores;
 mod chunks;
 mod corner;
 mod drawn;
+mod dynamics;
 mod layers;
 mod limits;
 mod plan;
@@ -25,13 +26,14 @@ pub use bands::{
     band_values, change_by_height, check_change, read_wanted,
 };
 pub use bores::{
-    Bead, BoreEstimate, BoreFile, Bores, NewBore, bead_area_mm2, compare_bores, estimate_bore,
+    Bead, BoreEstimate, BoreFile, Bores, NewBore, bead_area_mm2, bead_width_mm, compare_bores,
+    estimate_bore,
 };
 pub use chunks::{ReadError, each_chunk};
 pub use corner::corner_speed2;
 pub use drawn::{Bound, DrawnLayer, draw_layer};
 pub use layers::Layer;
-pub use limits::{AxisLimits, Corner, Limits, LimitsError};
+pub use limits::{AxisLimits, Corner, DEFAULT_JUNCTION_MM, Limits, LimitsError};
 pub use plan::{Binds, Nominal, Planner, Profile, Segment};
 pub use read::{
     Diagnostic, Follow, Item, LineRef, Move, MoveKind, Reading, Setting, Wait, read_path,

@@ -34,6 +34,9 @@ pub enum Corner {
     Jerk([f64; 4]),
 }
 
+/// Junction deviation [mm] where nothing is said of corners: common practice, no source.
+pub const DEFAULT_JUNCTION_MM: f64 = 0.05;
+
 /// Limits of a printer. What isn't said binds nothing, but for the acceleration and the corner, without which
 /// there is no time: 1 000 mm/s² and a junction deviation of 0.05 mm [common practice, no source].
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -117,7 +120,7 @@ impl Limits {
         for value in self.max_accel_mm_s2.all() {
             within("max_accel_mm_s2", value.min(1e6), 1.0, 1e6)?;
         }
-        within("junction_mm", self.junction_mm.unwrap_or(0.05), 0.0, 10.0)?;
+        within("junction_mm", self.junction_mm.unwrap_or(0.0), 0.0, 10.0)?;
         for value in self.jerk_mm_s.unwrap_or_default().all() {
             within("jerk_mm_s", value.min(1e4), 0.0, 1e4)?;
         }
@@ -143,7 +146,7 @@ impl Limits {
     pub fn corner(&self) -> Corner {
         match (self.junction_mm, self.jerk_mm_s) {
             (None, Some(jerk)) => Corner::Jerk(jerk.all()),
-            (junction, _) => Corner::Junction(junction.unwrap_or(0.05)),
+            (junction, _) => Corner::Junction(junction.unwrap_or(DEFAULT_JUNCTION_MM)),
         }
     }
 

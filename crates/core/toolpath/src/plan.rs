@@ -2,6 +2,9 @@
 
 use std::collections::VecDeque;
 
+use serde::Serialize;
+use utoipa::ToSchema;
+
 /// What binds, in this order everywhere.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Nominal {
@@ -46,7 +49,7 @@ pub struct Profile {
 }
 
 /// Seconds by what binds.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, ToSchema)]
 pub struct Binds {
     /// At the speed the file asks for [s].
     pub commanded_s: f64,
@@ -89,8 +92,8 @@ impl Binds {
     }
 }
 
-/// How much faster than its corner a ramp may be and still be held by it [common practice of none: our own
-/// convention, so that a curve of short moves counts as corners and a long straight's ramp as acceleration].
+/// How much faster than its corner a ramp may be and still be held by it. Our own convention, no source: so a curve of short
+/// moves counts as corners, and a long straight's ramp as acceleration.
 const HELD_TO: f64 = 1.25;
 /// Segments kept back until their speeds are certain.
 const BATCH: usize = 4_096;

@@ -172,6 +172,25 @@ pub struct Reading {
     pub unsure_e_line: Option<u64>,
 }
 
+impl Reading {
+    /// Notes what is wrong at a column of a line.
+    fn wrong_at(&mut self, line: u64, column: usize, message: impl Into<String>) {
+        self.wrong += 1;
+        if self.diagnostics.len() < MOST_DIAGNOSTICS {
+            self.diagnostics.push(Diagnostic {
+                line,
+                column,
+                message: message.into(),
+            });
+        }
+    }
+
+    /// Notes what is wrong with a line.
+    pub(crate) fn wrong(&mut self, line: u64, message: impl Into<String>) {
+        self.wrong_at(line, 1, message);
+    }
+}
+
 /// Follows a path line by line.
 pub trait Follow {
     /// Takes an item; `machine` is the board's state behind it. False stops the reading.
@@ -222,17 +241,6 @@ impl Reader {
         }
     }
 
-    fn wrong(&mut self, line: u64, column: usize, message: impl Into<String>) {
-        self.out.wrong += 1;
-        if self.out.diagnostics.len() < MOST_DIAGNOSTICS {
-            self.out.diagnostics.push(Diagnostic {
-                line,
-                column,
-                message: message.into(),
-            });
-        }
-    }
-
     /// A straight or round move by its words [mm, mm/min].
     #[inline]
     fn go(
@@ -253,10 +261,15 @@ impl Reader {
         self.feed_said |= feed.is_some();
         if e.is_some() && !self.out.says_e_mode && self.out.unsure_e_line.is_none() {
             self.out.unsure_e_line = Some(line);
+            self.out.wrong(
+                line,
+                "how filament counts (M82 or M83) was not said before; read as absolute",
+            );
         }
         if !self.feed_said && self.out.said > 0 {
             self.feed_said = true;
-            self.wrong(line, 1, "no speed was said yet; 20 mm/s is taken");
+            self.out
+                .wrong(line, "no speed was said yet; 20 mm/s is taken");
         }
         let d = [to[0] - from[0], to[1] - from[1], to[2] - from[2]];
         let arc = match round {
@@ -265,7 +278,8 @@ impl Reader {
                 match Arc::read(clockwise, [from[0], from[1]], [to[0], to[1]], words) {
                     Ok(arc) => Some(arc),
                     Err(says) => {
-                        self.wrong(line, 1, format!("{says}; read as a straight move"));
+                        self.out
+                            .wrong(line, format!("{says}; read as a straight move"));
                         None
                     }
                 }
@@ -341,7 +355,8 @@ impl Reader {
             }
             Err(e) => {
                 if follows(bytes) {
-                    self.wrong(line, e.column, format!("{}; the line is left out", e.says));
+                    self.out
+                        .wrong_at(line, e.column, format!("{}; the line is left out", e.says));
                 } else {
                     self.out.kept += 1;
                 }
@@ -539,7 +554,9 @@ pub fn read_path(
         reader.out.lines += chunk.ends;
         if chunk.unfinished {
             let line = reader.out.lines + 1;
-            reader.wrong(line, 1, "the line is too long; it is kept and not followed");
+            reader
+                .out
+                .wrong(line, "the line is too long; it is kept and not followed");
         }
         progress(chunk.at + chunk.bytes.len() as u64)
     })?;

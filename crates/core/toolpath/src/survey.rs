@@ -7,10 +7,10 @@ use utoipa::ToSchema;
 use wattotherm_gcode::Machine;
 
 use crate::chunks::ReadError;
-use crate::corner::corner_speed2;
+use crate::dynamics::Dynamics;
 use crate::layers::{Layer, Layers};
-use crate::limits::{Corner, Limits};
-use crate::plan::{Binds, Nominal, Planner, Segment};
+use crate::limits::Limits;
+use crate::plan::{Binds, Planner, Profile, Segment};
 use crate::read::{Follow, Item, LineRef, Move, MoveKind, Reading, Setting, Wait, read_path};
 use crate::retractions::{RetractionKind, Retractions};
 
@@ -70,7 +70,7 @@ impl Bounds {
 }
 
 /// What a file is, as a whole.
-#[derive(Clone, Debug, Serialize, ToSchema)]
+#[derive(Clone, Debug)]
 pub struct Survey {
     /// How long it takes [s], the printer's factor in it; heating only where it is known.
     pub seconds: f64,
@@ -101,10 +101,8 @@ pub struct Survey {
     /// Time before the first bead [s].
     pub before_s: f64,
     /// Seconds by what binds.
-    #[serde(skip)]
     pub binds: Binds,
     /// Seconds of printing, travel, wiping, retracting, feeding.
-    #[serde(skip)]
     pub kinds_s: [f64; 5],
     /// Time that G4 waits [s].
     pub dwell_s: f64,
@@ -126,154 +124,6 @@ pub struct Survey {
     pub moves: u64,
     /// What reading it said.
     pub reading: Reading,
-}
-
-/// A board's limits while a file is followed: what the file sets, it obeys.
-#[derive(Clone, Debug)]
-pub(crate) struct Dynamics {
-    accel: f64,
-    travel_accel: f64,
-    top_speed: [f64; 4],
-    top_accel: [f64; 4],
-    corner: Corner,
-    flow_limit: f64,
-    filament_mm2: f64,
-    last: Option<Last>,
-}
-
-#[derive(Clone, Copy, Debug)]
-struct Last {
-    leaves: [f64; 4],
-    top2: f64,
-    accel: f64,
-    stands: bool,
-}
-
-impl Dynamics {
-    pub(crate) fn new(limits: &Limits) -> Self {
-        Self {
-            accel: limits.accel_mm_s2,
-            travel_accel: limits.travel_accel_mm_s2.unwrap_or(limits.accel_mm_s2),
-            top_speed: limits.max_speed_mm_s.all(),
-            top_accel: limits.max_accel_mm_s2.all(),
-            corner: limits.corner(),
-            flow_limit: limits.flow_limit_mm3_s.unwrap_or(f64::INFINITY),
-            filament_mm2: limits.filament_mm2(),
-            last: None,
-        }
-    }
-
-    /// The next move begins from a rest.
-    pub(crate) fn rest(&mut self) {
-        self.last = None;
-    }
-
-    pub(crate) fn set(&mut self, setting: &Setting) {
-        let put = |into: &mut [f64; 4], from: &[Option<f64>; 4], least: f64| {
-            for (into, from) in into.iter_mut().zip(from) {
-                *into = from.filter(|v| *v >= least).unwrap_or(*into);
-            }
-        };
-        match setting {
-            Setting::Accel(print, travel) => {
-                self.accel = print.filter(|a| *a >= 1.0).unwrap_or(self.accel);
-                self.travel_accel = travel.filter(|a| *a >= 1.0).unwrap_or(self.travel_accel);
-            }
-            Setting::TopSpeeds(v) => put(&mut self.top_speed, v, 1e-3),
-            Setting::TopAccels(v) => put(&mut self.top_accel, v, 1.0),
-            Setting::Junction(j) if *j >= 0.0 => self.corner = Corner::Junction(*j),
-            Setting::Jerks(v) if v.iter().any(Option::is_some) => {
-                let mut jerk = match self.corner {
-                    Corner::Jerk(jerk) => jerk,
-                    // A board that counts in jerk, told of some axes only.
-                    Corner::Junction(_) => [f64::INFINITY; 4],
-                };
-                put(&mut jerk, v, 0.0);
-                self.corner = Corner::Jerk(jerk);
-            }
-            _ => {}
-        }
-    }
-
-    /// A move as the planner sees it.
-    #[inline]
-    pub(crate) fn segment(&mut self, m: &Move, owner: u32) -> Segment {
-        let stands = matches!(m.kind, MoveKind::Retract | MoveKind::Prime);
-        let e = if stands {
-            1.0
-        } else {
-            (m.fed_mm * m.flow / m.length_mm).abs()
-        };
-        let mut parts = m.enters.map(f64::abs);
-        let mut curve = f64::INFINITY;
-        if let Some(arc) = &m.arc {
-            let flat = arc.length_mm() / m.length_mm;
-            let largest = arc.largest_heading();
-            parts[0] = largest[0] * flat;
-            parts[1] = largest[1] * flat;
-            // On a circle the board turns the speed with no more than its acceleration.
-            let a = self.accel.min(self.top_accel[0]).min(self.top_accel[1]);
-            curve = (a * arc.radius_mm).sqrt() / flat.max(1e-9);
-        }
-        let mut axis = curve;
-        let mut accel = match m.kind {
-            MoveKind::Print => self.accel,
-            MoveKind::Travel | MoveKind::Wipe => self.travel_accel,
-            _ if self.top_accel[3].is_finite() => self.top_accel[3],
-            _ => self.accel,
-        };
-        for (i, part) in parts.into_iter().chain([e]).enumerate() {
-            if part > 1e-9 {
-                axis = axis.min(self.top_speed[i] / part);
-                accel = accel.min(self.top_accel[i] / part);
-            }
-        }
-        let flow = if m.kind == MoveKind::Print && e > 1e-12 {
-            self.flow_limit / (e * self.filament_mm2)
-        } else {
-            f64::INFINITY
-        };
-        let (top, nominal) = if flow < axis && flow < m.speed_mm_s {
-            (flow, Nominal::Flow)
-        } else if axis < m.speed_mm_s {
-            (axis, Nominal::Axis)
-        } else {
-            (m.speed_mm_s, Nominal::Commanded)
-        };
-        let top2 = top * top;
-        let signed_e = m.fed_mm * m.flow / m.length_mm;
-        let [x, y, z] = m.enters;
-        let (entry2, held) = match &self.last {
-            Some(last) if !stands && !last.stands => {
-                let least = last.top2.min(top2);
-                let corner = corner_speed2(
-                    self.corner,
-                    last.leaves,
-                    [x, y, z, signed_e],
-                    accel.min(last.accel),
-                );
-                (corner.min(least), corner < least)
-            }
-            _ => (0.0, false),
-        };
-        let [x, y, z] = m.leaves;
-        self.last = Some(Last {
-            leaves: [x, y, z, signed_e],
-            top2,
-            accel,
-            stands,
-        });
-        Segment {
-            length_mm: m.length_mm,
-            top2,
-            accel_mm_s2: accel,
-            entry2,
-            held,
-            nominal,
-            owner,
-            kind: m.kind as u8,
-        }
-    }
 }
 
 /// Looks a path through while it is read.
@@ -299,7 +149,6 @@ struct Totals {
     bead: f64,
     printed: f64,
     travel: f64,
-    before_filament: [f64; 2],
     dwell: f64,
     heating: f64,
     unknown_heating: u64,
@@ -317,7 +166,7 @@ struct Times {
     kinds: [f64; 5],
 }
 
-/// Room temperature that heating is counted from [°C].
+/// Room temperature that heating is counted from [°C; common practice, no source].
 const ROOM_C: f64 = 22.0;
 
 impl Surveyor<'_> {
@@ -345,7 +194,7 @@ impl Surveyor<'_> {
             self.out.printed += m.length_mm;
             self.tools |= 1 << m.tool.min(127);
             let flow = m.fed_mm * m.flow / m.length_mm * m.speed_mm_s;
-            self.out.top_flow = self.out.top_flow.max(flow * self.dynamics.filament_mm2);
+            self.out.top_flow = self.out.top_flow.max(flow);
         }
         self.retractions.see(m, line);
         let used = if m.fed_mm == 0.0 {
@@ -354,17 +203,14 @@ impl Surveyor<'_> {
             self.feed(m.fed_mm, m.flow)
         };
         let owner = self.owner();
-        match self.layers.current() {
-            Some(i) => {
-                let layer = &mut self.layers.all_mut()[i];
-                layer.filament_mm += used[0];
-                match m.kind {
-                    MoveKind::Print => layer.printed_mm += m.length_mm,
-                    MoveKind::Travel | MoveKind::Wipe => layer.travel_mm += m.length_mm,
-                    _ => {}
-                }
+        if let Some(i) = self.layers.current() {
+            let layer = &mut self.layers.all_mut()[i];
+            layer.filament_mm += used[0];
+            match m.kind {
+                MoveKind::Print => layer.printed_mm += m.length_mm,
+                MoveKind::Travel | MoveKind::Wipe => layer.travel_mm += m.length_mm,
+                _ => {}
             }
-            None => (0..2).for_each(|i| self.out.before_filament[i] += used[i]),
         }
         if matches!(m.kind, MoveKind::Travel | MoveKind::Wipe) {
             self.out.travel += m.length_mm;
@@ -415,7 +261,7 @@ impl Times {
     }
 
     #[inline]
-    fn take(&mut self, s: &Segment, p: &crate::plan::Profile) {
+    fn take(&mut self, s: &Segment, p: &Profile) {
         let seconds = p.phases_s[0] + p.phases_s[1] + p.phases_s[2];
         self.kinds[usize::from(s.kind)] += seconds;
         let of = self.owner(s.owner as usize);
@@ -463,7 +309,7 @@ impl Follow for Surveyor<'_> {
 ///
 /// Time is that of the time-optimal profile under the limits (Bobrow, Dubowsky, Gibson 1985), or with a look-ahead that of
 /// a planner that rests at the end of what it sees. A move of filament alone begins and ends at rest; so does
-/// everything around a wait. What the file sets of its limits (M201, M203, M204, M205) it obeys from there on.
+/// everything around a wait. Homing isn't counted: how far and how fast is the board's own. What the file sets of its limits (M201, M203, M204, M205) it obeys from there on.
 /// # Errors
 /// [`ReadError`].
 pub fn survey(
@@ -492,18 +338,9 @@ pub fn survey(
     let times = &mut s.times;
     s.planner.finish(|seg, p| times.take(seg, p));
     if s.planner.rested {
-        reading.wrong += 1;
-    }
-    if let Some(line) = reading.unsure_e_line {
-        reading.wrong += 1;
-        let message = "how filament counts (M82 or M83) was not said before; read as absolute";
-        reading.diagnostics.insert(
-            0,
-            crate::read::Diagnostic {
-                line,
-                column: 1,
-                message: message.into(),
-            },
+        reading.wrong(
+            reading.lines,
+            "before here are more than a million moves that never slow down; they are timed as if the path rested",
         );
     }
     let factor = limits.factor;
@@ -548,7 +385,7 @@ pub fn survey(
         pauses: s.out.pauses,
         nozzle_c: s.out.nozzle_c,
         bed_c: s.out.bed_c,
-        top_flow_mm3_s: s.out.top_flow,
+        top_flow_mm3_s: s.out.top_flow * limits.filament_mm2(),
         tools: (0..128).filter(|t| s.tools >> t & 1 == 1).collect(),
         moves: s.out.moves,
         reading,

@@ -358,6 +358,78 @@ fn no_profile_exceeds_a_limit_anywhere() {
     }
 }
 
+/// On random short paths every other way of going, on a grid of small steps and with caps of its own, is slower; the one without
+/// caps of its own is as fast. Speeds on the grid are those that a step forward and a step backward allow.
+#[test]
+fn no_finer_stepping_finds_a_faster_way() {
+    let mut random = fastrand::Rng::with_seed(8);
+    for _ in 0..60 {
+        let mut text = String::from("G90\nG92 X0 Y0\n");
+        let (mut at, mut heading) = ([0.0_f64; 2], 0.0_f64);
+        let mut ways: Vec<(f64, f64, f64)> = Vec::new();
+        for _ in 0..2 + random.usize(..6) {
+            let turn = std::f64::consts::PI * (random.f64() - 0.5) * 1.6;
+            heading += turn;
+            let length = 0.2 + 4.0 * random.f64();
+            let speed = 10.0 + 80.0 * random.f64();
+            at = [
+                at[0] + length * heading.cos(),
+                at[1] + length * heading.sin(),
+            ];
+            text += &format!("G1 X{:.9} Y{:.9} F{:.6}\n", at[0], at[1], speed * 60.0);
+            ways.push((length, speed, turn));
+        }
+        let (a, j) = (500.0 + 2_000.0 * random.f64(), 0.02 + 0.1 * random.f64());
+        let planned = seconds(&text, plain(a, j));
+        let steps = 400;
+        for own_caps in [false, true, true, true] {
+            // The largest speed at each place of the grid.
+            let mut most = vec![0.0];
+            let mut step_mm = Vec::new();
+            for (i, (length, speed, turn)) in ways.iter().enumerate() {
+                if i > 0 {
+                    // Half the angle turned: sin(θ/2) = cos(turn/2).
+                    let half = (turn / 2.0).cos();
+                    let corner = (a * j * half / (1.0 - half)).sqrt();
+                    let end = most.len() - 1;
+                    most[end] = corner.min(*speed).min(ways[i - 1].1);
+                }
+                for _ in 0..steps {
+                    most.push(*speed);
+                    step_mm.push(length / f64::from(steps));
+                }
+            }
+            let end = most.len() - 1;
+            most[end] = 0.0;
+            if own_caps {
+                let period = 5.0 + 200.0 * random.f64();
+                for (k, v) in most.iter_mut().enumerate() {
+                    *v *= 0.75 + 0.25 * (k as f64 / period).sin();
+                }
+            }
+            for k in 0..step_mm.len() {
+                most[k + 1] = most[k + 1].min((most[k] * most[k] + 2.0 * a * step_mm[k]).sqrt());
+            }
+            for k in (0..step_mm.len()).rev() {
+                most[k] = most[k].min((most[k + 1] * most[k + 1] + 2.0 * a * step_mm[k]).sqrt());
+            }
+            let stepped: f64 = (0..step_mm.len())
+                .map(|k| 2.0 * step_mm[k] / (most[k] + most[k + 1]))
+                .sum();
+            assert!(
+                stepped > planned * (1.0 - 2e-3),
+                "{stepped} is faster than {planned}"
+            );
+            if !own_caps {
+                assert!(
+                    stepped < planned * (1.0 + 5e-3),
+                    "{planned} is faster than any: {stepped}"
+                );
+            }
+        }
+    }
+}
+
 /// Random paths with arcs, filament alone, limits of axes, and corners of both forms: times by a fine integrator,
 /// tools/reference/path_time.py (numpy), which shares no formula of corners and no planner with this.
 #[test]

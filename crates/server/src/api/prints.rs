@@ -11,12 +11,14 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_measure::Unit;
 use wattotherm_measure::entry::Entry as Typed;
+use wattotherm_measure::text::duration_s;
 use wattotherm_printer::PrinterFacts;
-use wattotherm_store::{Blob, Files, Incoming, NewPrintFile, PrintFile};
+use wattotherm_store::{Blob, Files, Incoming, NewPrintFile, PrintFile, Store};
 use wattotherm_toolpath::{
-    BandKind, BandTable, BandsError, Bead, Binds, Bores, Bounds, Diagnostic, DrawnLayer, Limits,
-    NewBore, RetractionKind, Survey, SurveyOptions, Wanted, apply_edits, band_values,
-    change_by_height, check_change, compare_bores, draw_layer, estimate_bore, survey,
+    Band, BandKind, BandTable, BandsError, Bead, Binds, Bores, Bounds, DEFAULT_JUNCTION_MM,
+    Diagnostic, DrawnLayer, Layer, Limits, NewBore, RetractionKind, Survey, SurveyOptions, Wanted,
+    apply_edits, band_values, change_by_height, check_change, compare_bores, draw_layer,
+    estimate_bore, survey,
 };
 
 use super::files::receive;
@@ -62,50 +64,6 @@ pub struct PrintHead {
     pub change: Option<serde_json::Value>,
 }
 
-/// Seconds by what binds.
-#[derive(Serialize, Deserialize, ToSchema)]
-pub struct BindsShown {
-    /// At the speed that the file asks for [s].
-    pub commanded_s: f64,
-    /// Gaining or losing speed [s].
-    pub acceleration_s: f64,
-    /// Held by corners [s].
-    pub corner_s: f64,
-    /// At the top speed of an axis [s].
-    pub axis_s: f64,
-    /// At the volumetric limit [s].
-    pub flow_s: f64,
-}
-
-impl From<Binds> for BindsShown {
-    fn from(b: Binds) -> Self {
-        Self {
-            commanded_s: b.commanded_s,
-            acceleration_s: b.acceleration_s,
-            corner_s: b.corner_s,
-            axis_s: b.axis_s,
-            flow_s: b.flow_s,
-        }
-    }
-}
-
-/// A layer of the strip.
-#[derive(Serialize, Deserialize, ToSchema)]
-pub struct LayerShown {
-    /// Height of the nozzle while it is laid [mm].
-    pub z_mm: f64,
-    /// Its thickness [mm].
-    pub height_mm: f64,
-    /// First line that lays a bead of it; a number.
-    pub line: u64,
-    /// How long it takes [s].
-    pub seconds: f64,
-    /// Filament used in it [mm].
-    pub filament_mm: f64,
-    /// Seconds by what binds.
-    pub binds: BindsShown,
-}
-
 /// A sliced part, looked through.
 #[derive(Serialize, ToSchema)]
 pub struct PrintPage {
@@ -136,9 +94,9 @@ pub struct PrintPage {
     /// What its beads cover.
     pub bounds: Option<Bounds>,
     /// Layers in the order they are laid.
-    pub layers: Vec<LayerShown>,
+    pub layers: Vec<Layer>,
     /// Seconds by what binds, over all.
-    pub binds: BindsShown,
+    pub binds: Binds,
     /// What can't be read; the first of it.
     pub diagnostics: Vec<Diagnostic>,
     /// All that can't be read; a number of.
@@ -248,9 +206,17 @@ fn number_or(
     number(field, typed, within).map(Some)
 }
 
+/// The limits that a part is timed under while it belongs to no printer.
+fn usual() -> Limits {
+    Limits {
+        junction_mm: Some(DEFAULT_JUNCTION_MM),
+        ..Limits::default()
+    }
+}
+
 fn options() -> SurveyOptions<'static> {
     SurveyOptions {
-        limits: Limits::default(),
+        limits: usual(),
         heating: None,
         cores: HELPERS,
     }
@@ -265,20 +231,12 @@ fn look(files: &Files, sha256: &str) -> Result<Survey, ApiError> {
     survey(files.open(sha256)?, &options(), |_| true).map_err(broke_off)
 }
 
+/// What holds a part is named from this share of its time on, 0 to 1. Judgement, no published source.
+const WORTH_SAYING: f64 = 0.05;
+
 /// How long a part takes and what holds it most.
 fn says(s: &Survey) -> String {
-    let minutes = (s.seconds / 60.0).round();
-    let time = if minutes >= 60.0 {
-        format!(
-            "{:.0} h {:.0} min",
-            (minutes / 60.0).floor(),
-            minutes % 60.0
-        )
-    } else if minutes >= 2.0 {
-        format!("{minutes:.0} min")
-    } else {
-        format!("{:.0} s", s.seconds)
-    };
+    let time = duration_s(s.seconds);
     let held = [
         (s.binds.flow_s, "held by flow"),
         (s.binds.acceleration_s, "gaining and losing speed"),
@@ -287,7 +245,7 @@ fn says(s: &Survey) -> String {
     ]
     .into_iter()
     .max_by(|a, b| a.0.total_cmp(&b.0))
-    .filter(|(seconds, _)| *seconds > 0.05 * s.seconds);
+    .filter(|(seconds, _)| *seconds > WORTH_SAYING * s.seconds);
     match held {
         Some((seconds, how)) => {
             format!("{time}, {:.0} % of it {how}", 100.0 * seconds / s.seconds)
@@ -297,7 +255,7 @@ fn says(s: &Survey) -> String {
 }
 
 fn page(p: PrintFile, s: Survey) -> PrintPage {
-    let limits = Limits::default();
+    let limits = usual();
     PrintPage {
         print: head(p),
         says: says(&s),
@@ -311,19 +269,8 @@ fn page(p: PrintFile, s: Survey) -> PrintPage {
         bead: Bead::of(&s, limits.filament_mm2()),
         retractions: s.retractions,
         bounds: s.bounds,
-        layers: s
-            .layers
-            .into_iter()
-            .map(|l| LayerShown {
-                z_mm: l.z_mm,
-                height_mm: l.height_mm,
-                line: l.line,
-                seconds: l.seconds,
-                filament_mm: l.filament_mm,
-                binds: l.binds.into(),
-            })
-            .collect(),
-        binds: s.binds.into(),
+        layers: s.layers,
+        binds: s.binds,
         retraction_kinds: s.retraction_kinds.into_iter().take(8).collect(),
         diagnostics: s.reading.diagnostics.into_iter().take(20).collect(),
         wrong: s.reading.wrong,
@@ -405,7 +352,7 @@ async fn layer(
     let files = app.files.clone();
     tokio::task::spawn_blocking(move || {
         let file = files.open(&p.sha256)?;
-        draw_layer(file, &Limits::default(), line, HELPERS, |_| true)
+        draw_layer(file, &usual(), line, HELPERS, |_| true)
             .map_err(broke_off)?
             .map(Json)
             .ok_or_else(|| ApiError::NotFound(format!("No layer begins on line {line}.")))
@@ -435,14 +382,32 @@ fn wanted(body: &NewBands, ceiling_c: f64) -> Result<Wanted, ApiError> {
         Some(step) => band_values(first, last, step.abs().copysign(last - first))
             .map_err(|e| values("step", e.to_string())),
     }?;
-    Ok(Wanted {
+    let wanted = Wanted {
         kind: body.kind,
         values: list,
         every_mm: number("every", &body.every, [0.05, 500.0])?,
         from_mm: number_or("from", &body.from, [0.0, 2_000.0])?.unwrap_or(0.0),
         profile_flow: number_or("profile_flow", &body.profile_flow, [0.2, 3.0])?.unwrap_or(1.0),
         ceiling_c,
-    })
+    };
+    wanted.check().map_err(|e| values("first", e.to_string()))?;
+    Ok(wanted)
+}
+
+#[utoipa::path(post, path = "/api/v1/prints/bands", request_body = NewBands,
+    responses((status = 200, body = Vec<Band>), (status = 422, body = Problem)))]
+/// The bands that are being typed, with what the printer makes of each; nothing is kept.
+async fn typed_bands(
+    State(app): State<App>,
+    Body(body): Body<NewBands>,
+) -> Result<Json<Vec<Band>>, ApiError> {
+    let ceiling_c = app.read(careful_ceiling).await?;
+    Ok(Json(wanted(&body, ceiling_c)?.bands()))
+}
+
+/// Of no printer yet: the ceiling [°C] of the most careful hot end.
+fn careful_ceiling(store: &Store) -> Result<f64, ApiError> {
+    Ok(store.house()?.ceiling(&PrinterFacts::default()).ceiling_c)
 }
 
 /// A file on its way to the disk, written into.
@@ -506,11 +471,7 @@ async fn add_bands(
     Body(body): Body<NewBands>,
 ) -> Result<(StatusCode, Json<BandsMade>), ApiError> {
     let (p, ceiling_c) = app
-        .read(move |store| {
-            // Of no printer yet: that of the most careful hot end.
-            let ceiling = store.house()?.ceiling(&PrinterFacts::default());
-            Ok((store.print_file(id)?, ceiling.ceiling_c))
-        })
+        .read(move |store| Ok((store.print_file(id)?, careful_ceiling(store)?)))
         .await?;
     let wanted = wanted(&body, ceiling_c)?;
     let files = app.files.clone();
@@ -551,11 +512,7 @@ async fn beside(
     let files = app.files.clone();
     tokio::task::spawn_blocking(move || {
         let (a, b) = (look(&files, &a.sha256)?, look(&files, &b.sha256)?);
-        Ok(Json(compare_bores(
-            &a,
-            &b,
-            Limits::default().filament_mm2(),
-        )))
+        Ok(Json(compare_bores(&a, &b, usual().filament_mm2())))
     })
     .await
     .map_err(|_| ApiError::Internal)?
@@ -582,7 +539,7 @@ async fn bore(
     let files = app.files.clone();
     tokio::task::spawn_blocking(move || {
         let s = look(&files, &p.sha256)?;
-        let bead = Bead::of(&s, Limits::default().filament_mm2())
+        let bead = Bead::of(&s, usual().filament_mm2())
             .ok_or_else(|| values("width", "The file lays no bead."))?;
         let got = estimate_bore(files.open(&p.sha256)?, &options(), bead, &new, |_| true);
         got.map(Json).map_err(broke_off)
@@ -598,6 +555,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(list_prints))
         .routes(routes!(print_page, drop_print))
         .routes(routes!(layer))
+        .routes(routes!(typed_bands))
         .routes(routes!(add_bands))
         .routes(routes!(beside))
         .routes(routes!(bore))

@@ -6,7 +6,7 @@ use wattotherm_gcode::Machine;
 
 use super::{BandKind, Wanted};
 use crate::chunks::ReadError;
-use crate::layers::Layers;
+use crate::layers::{Layer, Layers};
 use crate::read::{Follow, Item, LineRef, MoveKind, Setting, Wait, read_path};
 
 /// What a change must leave as it is.
@@ -29,10 +29,7 @@ impl Follow for Kept {
                 self.layers.see(m, line);
                 self.beads += 1;
                 self.length_mm += m.length_mm;
-                let first = self
-                    .layers
-                    .now()
-                    .is_none_or(|l| l.z_mm - l.height_mm < 1e-6);
+                let first = self.layers.now().is_none_or(Layer::is_first);
                 self.fed_mm[usize::from(!first)] += m.fed_mm;
                 // OK because only its order matters.
                 #[allow(clippy::cast_precision_loss)]

@@ -1,6 +1,7 @@
 //! Bands that a command sets.
 
 use wattotherm_gcode::Machine;
+use wattotherm_measure::text::plain;
 
 use super::{BandKind, BandsError, Sheet, Wanted};
 use crate::layers::Layers;
@@ -37,11 +38,11 @@ impl<'a> Commanded<'a> {
     /// The command that sets a value.
     fn command(&self, value: f64) -> String {
         match self.wanted.kind {
-            BandKind::Temperature => format!("M104 S{}", short(value, 1)),
+            BandKind::Temperature => format!("M104 S{}", plain(value, 1)),
             BandKind::Fan => format!("M106 S{:.0}", value * 255.0),
-            BandKind::PressureAdvance => format!("M900 K{}", short(value, 4)),
-            BandKind::OwnRetraction => format!("M207 S{}", short(value, 3)),
-            _ => format!("M221 S{}", short(value * 100.0, 2)),
+            BandKind::PressureAdvance => format!("M900 K{}", plain(value, 4)),
+            BandKind::OwnRetraction => format!("M207 S{}", plain(value, 3)),
+            _ => format!("M221 S{}", plain(value * 100.0, 2)),
         }
     }
 
@@ -50,80 +51,62 @@ impl<'a> Commanded<'a> {
         format!(
             "{} ; {} to {} mm: {} {}{}",
             self.command(b.value),
-            short(b.from_mm, 2),
-            short(b.to_mm, 2),
+            plain(b.from_mm, 2),
+            plain(b.to_mm, 2),
             self.wanted.kind.what(),
-            short(b.value, 4),
+            plain(b.value, 4),
             self.wanted.kind.unit(),
         )
     }
 
-    fn restored(&self) -> Option<String> {
-        let base = self.base?;
-        let text = self.command(base);
-        Some(format!(
-            "{text} ; {} as in the file",
+    /// The command that sets again what the file has.
+    fn restored(&self, base: f64) -> String {
+        format!(
+            "{} ; {} as in the file",
+            self.command(base),
             self.wanted.kind.what()
-        ))
+        )
     }
 
     fn own(&mut self, value: f64, line: LineRef<'_>) {
         self.base = Some(value);
         if let Some(band) = self.in_force {
-            let text = self.line(band);
-            let ending = ending_of(line.ending);
-            let put = if line.ending.is_empty() {
-                [ending, text.as_bytes()].concat()
-            } else {
-                [text.as_bytes(), ending].concat()
-            };
-            self.sheet.put(line.next(), 0, put);
+            self.sheet
+                .put(line.next(), 0, behind(&self.line(band), line.ending));
         }
     }
 
     /// What the file said, and why it is refused, if it is.
     pub(super) fn finish(self) -> (Option<f64>, Option<BandsError>) {
         // What the file sets behind the last bead is its own affair.
-        let behind = self.behind.0;
-        self.sheet
-            .edits
-            .retain(|e| e.at < behind || e.put.is_empty());
+        let (end, ending) = &self.behind;
+        self.sheet.edits.retain(|e| e.at < *end);
         let refused = self.no_base.then_some(BandsError::NoBase {
             what: self.wanted.kind.what(),
         });
         if self.in_force.is_some()
             && let Some(base) = self.base_then
         {
-            let text = format!(
-                "{} ; {} as in the file",
-                self.command(base),
-                self.wanted.kind.what()
-            );
-            let ending = ending_of(&self.behind.1);
-            let put = if self.behind.1.is_empty() {
-                [ending, text.as_bytes()].concat()
-            } else {
-                [text.as_bytes(), ending].concat()
-            };
-            self.sheet.put(behind, 0, put);
+            self.sheet
+                .put(*end, 0, behind(&self.restored(base), ending));
         }
         (self.base_then, refused)
+    }
+}
+
+/// A line put behind another that ends so; where that has no end, it begins on a new one.
+fn behind(text: &str, ending: &[u8]) -> Vec<u8> {
+    let end = ending_of(ending);
+    if ending.is_empty() {
+        [end, text.as_bytes()].concat()
+    } else {
+        [text.as_bytes(), end].concat()
     }
 }
 
 /// How lines of the file end; where the last has no end, a new line is begun.
 pub(super) fn ending_of(ending: &[u8]) -> &[u8] {
     if ending.is_empty() { b"\n" } else { ending }
-}
-
-/// A number with no more than so many places, and none for nothing.
-pub(super) fn short(value: f64, places: usize) -> String {
-    let text = format!("{value:.places$}");
-    if text.contains('.') {
-        text.trim_end_matches('0').trim_end_matches('.').to_owned()
-    } else {
-        text
-    }
 }
 
 impl Follow for Commanded<'_> {
@@ -139,7 +122,7 @@ impl Follow for Commanded<'_> {
                     let was = std::mem::replace(&mut self.in_force, band);
                     let text = match band {
                         Some(band) => Some(self.line(band)),
-                        None => self.restored(),
+                        None => self.base.map(|base| self.restored(base)),
                     };
                     match text {
                         Some(text) => {

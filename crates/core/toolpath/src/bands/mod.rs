@@ -43,6 +43,8 @@ pub struct BandTable {
     pub bands: Vec<Band>,
     /// What the file itself says outside of them, in the unit of the kind; none where it doesn't say.
     pub base: Option<f64>,
+    /// Whether the last value stays in the printer: it was set, and the file doesn't say what it was.
+    pub stays: bool,
     /// Height of the part [mm].
     pub top_mm: f64,
     /// Places that change; a number.
@@ -180,6 +182,7 @@ pub fn change_by_height(
             kind: wanted.kind,
             bands: sheet.bands,
             base,
+            stays: wanted.kind.is_command() && base.is_none(),
             top_mm: sheet.top_mm,
             edits: sheet.edits.len(),
         },
@@ -198,25 +201,8 @@ struct Sheet {
 
 impl Sheet {
     fn new(wanted: &Wanted) -> Self {
-        let bands = wanted
-            .values
-            .iter()
-            .enumerate()
-            .map(|(i, value)| {
-                #[allow(clippy::cast_precision_loss)] // a few hundred bands at most
-                let from_mm = wanted.from_mm + i as f64 * wanted.every_mm;
-                Band {
-                    from_mm,
-                    to_mm: from_mm + wanted.every_mm,
-                    value: *value,
-                    effective: wanted.effective(*value),
-                    line: None,
-                    printed_mm: 0.0,
-                }
-            })
-            .collect();
         Self {
-            bands,
+            bands: wanted.bands(),
             from_mm: wanted.from_mm,
             every_mm: wanted.every_mm,
             top_mm: 0.0,

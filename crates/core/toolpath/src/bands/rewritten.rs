@@ -1,11 +1,12 @@
 //! Bands whose numbers stand in the moves themselves.
 
-use wattotherm_gcode::{Machine, Words};
+use wattotherm_gcode::{Lexer, Machine, TokenKind, Words};
+use wattotherm_measure::text::plain;
 
 use super::commanded::ending_of;
 use super::words::{Word, has, rewritten};
 use super::{BandKind, BandsError, Sheet, Wanted};
-use crate::layers::Layers;
+use crate::layers::{Layer, Layers};
 use crate::read::{Follow, Item, LineRef, Move, MoveKind, Wait};
 
 /// Lines kept back from a retraction to the feed after it; more than that is none.
@@ -314,7 +315,7 @@ impl<'a> Rewritten<'a> {
                 (false, true) => group.from_z + wanted,
                 (false, false) => to_z,
             };
-            let word = super::commanded::short(z / k.unit_mm, 4);
+            let word = plain(z / k.unit_mm, 4);
             [format!("G1 Z{word}").as_bytes(), ending_of(&k.ending)].concat()
         };
         self.sheet.put(first.at, 0, text(first, true));
@@ -325,14 +326,11 @@ impl<'a> Rewritten<'a> {
     /// Feeds more or less in the first layer of each part.
     fn first_layer(&mut self, m: &Move, line: LineRef<'_>, machine: &Machine) -> bool {
         let k = Self::kept(m, line, machine);
-        let first = self
-            .layers
-            .now()
-            .is_none_or(|l| l.z_mm - l.height_mm < 1e-6);
+        let first = self.layers.now().is_none_or(Layer::is_first);
         if !first && self.e_ahead_mm != 0.0 {
             // Once over, the file's own count holds again.
             let before = (k.e_mm - k.fed_mm) / k.unit_mm;
-            let text = format!("G92 E{}", super::commanded::short(before, 5));
+            let text = format!("G92 E{}", plain(before, 5));
             self.sheet.put(
                 line.at,
                 0,
@@ -355,7 +353,6 @@ fn moves_with_speed(line: &[u8]) -> bool {
 
 /// The number behind a letter, 0 if there is none.
 fn word_of(line: &[u8], letter: u8) -> f64 {
-    use wattotherm_gcode::{Lexer, TokenKind};
     Lexer::new(line)
         .flatten()
         .find_map(|t| match t.kind {

@@ -3,6 +3,8 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::Band;
+
 /// What can be set by height.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -276,7 +278,31 @@ impl Wanted {
         }
     }
 
-    pub(super) fn check(&self) -> Result<(), WantedError> {
+    /// The bands, from below, with nothing in them yet.
+    #[must_use]
+    pub fn bands(&self) -> Vec<Band> {
+        self.values
+            .iter()
+            .enumerate()
+            .map(|(i, value)| {
+                #[allow(clippy::cast_precision_loss)] // a few hundred bands at most
+                let from_mm = self.from_mm + i as f64 * self.every_mm;
+                Band {
+                    from_mm,
+                    to_mm: from_mm + self.every_mm,
+                    value: *value,
+                    effective: self.effective(*value),
+                    line: None,
+                    printed_mm: 0.0,
+                }
+            })
+            .collect()
+    }
+
+    /// Whether it can be meant.
+    /// # Errors
+    /// [`WantedError`] with what is wrong and what to do.
+    pub fn check(&self) -> Result<(), WantedError> {
         let of = self.kind.of();
         let wrong = |says: String| Err(WantedError(says));
         if self.values.is_empty() || self.values.len() > MOST_BANDS {

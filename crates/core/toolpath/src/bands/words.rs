@@ -1,6 +1,7 @@
 //! A line's numbers written anew, all else of it as it is.
 
 use wattotherm_gcode::{Lexer, TokenKind};
+use wattotherm_measure::text::plain;
 
 /// A word to be written: its letter, its number, and places behind the point at most.
 pub(super) type Word = (u8, f64, usize);
@@ -24,25 +25,18 @@ pub(super) fn rewritten(line: &[u8], words: &[Word]) -> Result<Vec<u8>, &'static
             TokenKind::Comment => {}
         }
     }
-    let text = |(letter, value, places): &Word, shown: u8| {
-        let _ = letter;
-        format!(
-            "{}{}",
-            char::from(shown),
-            super::commanded::short(*value, *places)
-        )
-    };
+    // A letter stays as small as it is.
+    let text = |letter: u8, word: &Word| format!("{}{}", char::from(letter), plain(word.1, word.2));
     // From behind, so that places before stay where they are.
     let missing: String = words
         .iter()
         .filter(|w| !found.iter().any(|(l, _)| *l == w.0))
-        .map(|w| format!(" {}", text(w, w.0)))
+        .map(|w| format!(" {}", text(w.0, w)))
         .collect();
     out.splice(behind..behind, missing.into_bytes());
     for (letter, span) in found.iter().rev() {
         if let Some(word) = words.iter().find(|w| w.0 == *letter) {
-            let shown = line[span.start];
-            out.splice(span.clone(), text(word, shown).into_bytes());
+            out.splice(span.clone(), text(line[span.start], word).into_bytes());
         }
     }
     Ok(out)
