@@ -38,6 +38,7 @@ test('every main view, from the demo data', async ({ page }) => {
         await page.getByLabel('Step').fill('0.04')
         await page.getByLabel('Profile has').fill('1.05')
         await expect(page.getByRole('img', { name: /Layer at/ })).toBeVisible()
+        await expect(page.getByText('with profile 1.092')).toBeVisible()
       }
       if (name === 'new-job') {
         await page.keyboard.press('t')

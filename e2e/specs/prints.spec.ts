@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises'
 
 import { expect, test } from '@playwright/test'
 
-import { pick } from '../bench'
+import { ownPrinter, pick } from '../bench'
 
 /** A wall of four sides, so many layers of 0.2 mm; a name makes it a content of its own. */
 function part(name: string, layers: number, feed = 1800) {
@@ -58,6 +58,8 @@ test('a part is dropped in, walked layer by layer, changed by height and saved',
   await page.getByRole('button', { name: 'Make it with 6 bands' }).click()
   await expect(page.getByRole('alert')).toContainText('outside the part, whose top is 12.00 mm')
   await page.getByLabel('Every, mm').fill('2')
+  // What was wrong with other numbers is gone with them.
+  await expect(page.getByRole('alert')).toHaveCount(0)
   await expect(page.getByText('with profile 1.288')).toBeVisible()
   await page.reload()
   await expect(page.getByLabel('First')).toHaveValue('1,15')
@@ -92,6 +94,22 @@ test('two files stand beside each other, and another bore is estimated', async (
   await pick(bore, 'Or beside another file', 'quick')
   await bore.getByRole('button', { name: 'Compare' }).click()
   await expect(bore.getByRole('status').last()).toContainText('% saved')
+})
+
+test('how hot a band may be is the printer’s affair', async ({ page, request }) => {
+  await ownPrinter(request, 'Whitebeam', {}, '', { hot_end: 'all_metal', firmware_limit_c: 290 })
+  await page.goto('/prints')
+  await page.getByLabel('Drop a sliced part').setInputFiles(file('hot.gcode', part('hot', 30)))
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('hot:')
+  const side = page.getByRole('complementary', { name: 'Numbers and changes' })
+  await pick(side, 'What', 'Nozzle temperature')
+  await page.getByLabel('First').fill('250')
+  await expect(page.getByText('250 °C is above the ceiling of 235 °C.')).toBeVisible()
+  await pick(side, 'For which printer', 'Whitebeam')
+  await page.getByLabel('Every, mm').fill('4')
+  await page.getByRole('button', { name: 'Make it with 1 band' }).press('Enter')
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('hot-temperature')
+  await expect(page.getByRole('slider', { name: 'Layer' })).toContainText('250 °C')
 })
 
 test('a part is let go once it is asked for, and its copies stay', async ({ page }) => {

@@ -4761,6 +4761,11 @@ export interface components {
             kind: components["schemas"]["BandKind"];
             /** @description Value of the last band, in the same unit. */
             last: string;
+            /**
+             * Format: int64
+             * @description The printer it is for: its ceiling holds. Without one, that of the most careful hot end does.
+             */
+            printer_id?: number | null;
             /** @description Flow of the profile, a number; blank for 1. */
             profile_flow: string;
             /** @description Step from band to band, in the same unit. */

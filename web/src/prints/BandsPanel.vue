@@ -5,7 +5,7 @@ import { NButton } from 'naive-ui'
 import { computed, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { answer, client, type Schemas } from '../api/client'
+import { answer, client, get, type Schemas } from '../api/client'
 import { useAttempt } from '../ui/attempt'
 import PickList from '../ui/PickList.vue'
 import TextLine from '../ui/TextLine.vue'
@@ -17,7 +17,22 @@ const emit = defineEmits<{ bands: [kind: string, bands: Band[]] }>()
 const router = useRouter()
 const queries = useQueryClient()
 const { failure, busy, attempt } = useAttempt()
-const blank = { kind: 'flow' as string, first: '', last: '', step: '', every: '10', from: '', profile: '' }
+/* How hot it may become is the printer's affair. */
+const { data: bench } = useQuery({ queryKey: ['bench'], queryFn: () => get('/api/v1/bench') })
+const printers = computed(() => [
+  { value: '', label: 'not said: a lined hot end’s ceiling' },
+  ...(bench.value?.rows ?? []).map((r) => ({ value: String(r.printer.id), label: r.printer.name })),
+])
+const blank = {
+  kind: 'flow' as string,
+  first: '',
+  last: '',
+  step: '',
+  every: '10',
+  from: '',
+  profile: '',
+  printer: '',
+}
 const typed = useSessionStorage(`bands-${props.page.print.id}`, { ...blank })
 const multiplies = computed(() => MULTIPLIES.includes(typed.value.kind))
 const body = computed((): Schemas['NewBands'] => ({
@@ -27,8 +42,13 @@ const body = computed((): Schemas['NewBands'] => ({
   step: typed.value.step,
   every: typed.value.every,
   from: typed.value.from,
+  printer_id: typed.value.printer ? Number(typed.value.printer) : null,
   profile_flow: multiplies.value ? typed.value.profile : '',
 }))
+/* What was wrong with other numbers is no longer so. */
+watch(body, () => {
+  failure.value = ''
+})
 const asked = refDebounced(body, 200)
 const { data: meant, error: notMeant } = useQuery({
   queryKey: ['bands', asked],
@@ -46,6 +66,10 @@ watch(
   },
   { immediate: true },
 )
+const label = computed(() => {
+  const n = bands.value.length
+  return n ? `Make it with ${n} ${n === 1 ? 'band' : 'bands'}` : 'Make it'
+})
 async function make() {
   const got = await attempt(() =>
     answer(
@@ -83,10 +107,17 @@ async function make() {
         @enter="make"
       />
     </div>
+    <PickList
+      v-if="typed.kind === 'temperature'"
+      id="band-printer"
+      v-model="typed.printer"
+      label="For which printer"
+      :options="printers"
+    />
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
     <p v-else-if="notMeant && typed.first.trim()" class="quiet">{{ wentWrong(notMeant) }}</p>
     <NButton type="primary" :disabled="busy || !typed.first.trim()" @click="make">
-      {{ busy ? 'Changing and reading again …' : `Make it with ${bands.length || ''} bands` }}
+      {{ busy ? 'Changing and reading again …' : label }}
     </NButton>
   </section>
 </template>

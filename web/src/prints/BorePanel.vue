@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
 import { NButton } from 'naive-ui'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 
 import { answer, client, get, type Schemas } from '../api/client'
 import { useAttempt } from '../ui/attempt'
@@ -14,6 +14,13 @@ const props = defineProps<{ page: PrintPage }>()
 const { failure, busy, attempt } = useAttempt()
 const { data: prints } = useQuery({ queryKey: ['prints'], queryFn: () => get('/api/v1/prints') })
 const typed = ref({ width: '', height: '', speed: '', flow_limit: '' })
+watch(
+  typed,
+  () => {
+    failure.value = ''
+  },
+  { deep: true },
+)
 const estimate = ref<Schemas['BoreEstimate'] | null>(null)
 const other = ref('')
 const beside = ref<Schemas['Bores'] | null>(null)

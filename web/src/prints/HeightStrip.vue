@@ -166,6 +166,7 @@ function key(event: KeyboardEvent) {
 }
 .strip:focus-visible {
   outline: 3px solid var(--accent);
+  outline-offset: -3px;
 }
 .hatch {
   stroke: var(--ink);

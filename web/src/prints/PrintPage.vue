@@ -133,8 +133,8 @@ const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
     <AskDialog id="let-go" v-model:shown="asks" :title="`Let ${data.print.name} go?`" :failure="failure">
       <p>It is taken out of the list. What was made from it stays.</p>
       <template #ways>
-        <NButton type="primary" :disabled="busy" @click="letGo">Let it go</NButton>
         <NButton @click="asks = false">Keep it</NButton>
+        <NButton :disabled="busy" @click="letGo">Let it go</NButton>
       </template>
     </AskDialog>
   </div>

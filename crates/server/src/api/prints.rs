@@ -25,6 +25,7 @@ use super::files::receive;
 use super::printers::Made;
 use crate::body::{Body, Path, Query};
 use crate::error::{ApiError, Problem};
+use crate::live::limits_of;
 use crate::moment::now;
 use crate::state::App;
 
@@ -126,6 +127,9 @@ pub struct NewBands {
     /// Where the first begins [mm].
     #[schema(value_type = String)]
     pub from: Typed,
+    /// The printer it is for: its ceiling holds. Without one, that of the most careful hot end does.
+    #[serde(default)]
+    pub printer_id: Option<i64>,
     /// Flow of the profile, a number; blank for 1.
     #[schema(value_type = String)]
     pub profile_flow: Typed,
@@ -401,13 +405,24 @@ async fn typed_bands(
     State(app): State<App>,
     Body(body): Body<NewBands>,
 ) -> Result<Json<Vec<Band>>, ApiError> {
-    let ceiling_c = app.read(careful_ceiling).await?;
+    let printer_id = body.printer_id;
+    let ceiling_c = app.read(move |store| ceiling_of(store, printer_id)).await?;
     Ok(Json(wanted(&body, ceiling_c)?.bands()))
 }
 
-/// Of no printer yet: the ceiling [°C] of the most careful hot end.
-fn careful_ceiling(store: &Store) -> Result<f64, ApiError> {
-    Ok(store.house()?.ceiling(&PrinterFacts::default()).ceiling_c)
+/// The ceiling [°C] in force: of the printer it is for, or of the most careful hot end.
+fn ceiling_of(store: &Store, printer_id: Option<i64>) -> Result<f64, ApiError> {
+    let careful = || Ok(store.house()?.ceiling(&PrinterFacts::default()).ceiling_c);
+    match printer_id {
+        None => careful(),
+        Some(id) => {
+            let (_, limits) = limits_of(store, id)?;
+            limits
+                .tools
+                .first()
+                .map_or_else(careful, |t| Ok(t.ceiling_c))
+        }
+    }
 }
 
 /// A file on its way to the disk, written into.
@@ -470,8 +485,9 @@ async fn add_bands(
     Path(id): Path<i64>,
     Body(body): Body<NewBands>,
 ) -> Result<(StatusCode, Json<BandsMade>), ApiError> {
+    let printer_id = body.printer_id;
     let (p, ceiling_c) = app
-        .read(move |store| Ok((store.print_file(id)?, careful_ceiling(store)?)))
+        .read(move |store| Ok((store.print_file(id)?, ceiling_of(store, printer_id)?)))
         .await?;
     let wanted = wanted(&body, ceiling_c)?;
     let files = app.files.clone();
@@ -488,7 +504,7 @@ async fn add_bands(
             let new = NewPrintFile {
                 sha256: &blob.sha256,
                 name: &called(&p.name, kind),
-                printer_id: p.printer_id,
+                printer_id: printer_id.or(p.printer_id),
                 made_from: Some(p.id),
                 change: Some(&change),
             };
