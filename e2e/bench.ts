@@ -239,6 +239,7 @@ export async function workTo(page: Page, request: APIRequestContext, job: number
     else if (now === 'ceiling') await ceilingAsItIs(page)
     else if (now === 'tube_length') await cutAsTheOldOne(page)
     else if (now === 'bed_loop') await bedHolds(page)
+    else if (now === 'profile') await profileFor(page, '0.44', '0.2')
     else if (now?.startsWith('flow')) await goodWalls(page)
     else if (/^(retraction|pressure_advance|print_temp|volumetric_limit)/.test(now ?? ''))
       await asItWas(page, now ?? '')
@@ -331,6 +332,23 @@ export async function foundAt(page: Page, value: string) {
     await best.fill(value)
     await page.getByRole('radio', { name: /the value under/ }).check()
     await expect(verdict(page)).toContainText('Pass')
+  }
+  await close(page)
+}
+
+/** A profile of the fitted bore, read off and saved; set first where it was for another one. */
+export async function profileFor(page: Page, width: string, layer: string) {
+  const fill = async () => {
+    await fillAll(page, { 'Outer wall, width': width, Layer: layer })
+    for (const place of [/saved with the printer/, /saved with the way to print/])
+      await page.getByRole('checkbox', { name: place }).check()
+  }
+  await fill()
+  await expect(verdict(page)).toContainText(/Pass|Adjust/)
+  if (await page.getByRole('button', { name: /Set and repeat/ }).isVisible()) {
+    await close(page, /Set and repeat/)
+    await fill()
+    await expect(verdict(page)).toContainText('Pass: the profile is for')
   }
   await close(page)
 }

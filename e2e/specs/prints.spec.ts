@@ -105,7 +105,7 @@ test('how hot a band may be is the printer’s affair', async ({ page, request }
   await pick(side, 'What', 'Nozzle temperature')
   await page.getByLabel('First').fill('250')
   await expect(page.getByText('250 °C is above the ceiling of 235 °C.')).toBeVisible()
-  await pick(side, 'For which printer', 'Whitebeam')
+  await pick(side, 'Printer', 'Whitebeam')
   await page.getByLabel('Every, mm').fill('4')
   await page.getByRole('button', { name: 'Make it with 1 band' }).press('Enter')
   await expect(page.getByRole('heading', { level: 1 })).toContainText('hot-temperature')

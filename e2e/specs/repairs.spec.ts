@@ -8,6 +8,7 @@ import {
   ownFilament,
   ownPrinter,
   pick,
+  profileFor,
   sensorCold,
   startJob,
   tickOpen,
@@ -117,7 +118,7 @@ test('a hot end of another kind, 0.6 to 0.4: everything that heats is measured c
   await expect(page.getByLabel(/Wall/).first()).toHaveValue(/0\.4/)
   await workTo(page, request, job, 'profile')
   await expect(page.getByText('Bore 0.4 mm: lines 0.4 to 0.48 mm wide')).toBeVisible()
-  await foundAt(page, '0.4')
+  await profileFor(page, '0.44', '0.2')
   await workTo(page, request, job, 'offset_z')
   await zAsItWas(page)
   await workTo(page, request, job, `volumetric_limit.${filament}`)

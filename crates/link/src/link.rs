@@ -8,7 +8,7 @@ use std::time::Duration;
 use futures_util::FutureExt as _;
 use tokio::sync::{mpsc, oneshot};
 use tokio::time::timeout;
-use wattotherm_gcode::{GuardLimits, Heater};
+use wattotherm_gcode::{GuardLimits, Heater, Machine};
 use wattotherm_heat::Sample;
 
 use crate::actor::Actor;
@@ -129,16 +129,40 @@ impl Link {
     /// # Errors
     /// [`SendError`].
     pub async fn send_meant(&self, line: &str, confirmed: bool) -> Answer {
+        self.put(line, confirmed, false).await
+    }
+
+    /// Puts a line of a print behind those that wait; what comes back tells what became of it. Moves of a print may
+    /// be in flight together, each checked against what those before it lead to.
+    pub fn stream(&self, line: &str) -> impl Future<Output = Answer> + Send + use<> {
+        self.put(line, false, true)
+    }
+
+    fn put(
+        &self,
+        line: &str,
+        confirmed: bool,
+        streams: bool,
+    ) -> impl Future<Output = Answer> + Send + use<> {
         let (reply, answer) = oneshot::channel();
-        self.messages
-            .send(Message::Send {
-                line: line.to_owned(),
-                confirmed,
-                token: self.token,
-                reply,
-            })
-            .map_err(|_| SendError::NotConnected)?;
-        answer.await.unwrap_or(Err(SendError::NotConnected))
+        let sent = self.messages.send(Message::Send {
+            line: line.to_owned(),
+            confirmed,
+            token: self.token,
+            streams,
+            reply,
+        });
+        async move {
+            sent.map_err(|_| SendError::NotConnected)?;
+            answer.await.unwrap_or(Err(SendError::NotConnected))
+        }
+    }
+
+    /// Modes and place of the printer as far as they are known; nothing of them once the link is closed.
+    pub async fn machine(&self) -> Machine {
+        let (reply, answer) = oneshot::channel();
+        let _ = self.messages.send(Message::Machine(reply));
+        answer.await.unwrap_or_default()
     }
 
     /// Claims heaters, fans and moves for a routine of this name.

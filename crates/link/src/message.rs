@@ -4,7 +4,7 @@ use std::collections::VecDeque;
 use std::sync::{Mutex, PoisonError};
 
 use tokio::sync::oneshot;
-use wattotherm_gcode::{GuardLimits, Heater};
+use wattotherm_gcode::{GuardLimits, Heater, Machine};
 use wattotherm_heat::Sample;
 
 use crate::status::SendError;
@@ -16,6 +16,8 @@ pub(crate) enum Message {
         line: String,
         confirmed: bool,
         token: u64,
+        /// A line of a print: it may go out behind others of its kind.
+        streams: bool,
         reply: oneshot::Sender<Answer>,
     },
     HeatersOff,
@@ -25,6 +27,8 @@ pub(crate) enum Message {
     Limits(Box<GuardLimits>),
     Own(u64, String),
     Disown(u64),
+    /// Asks for modes and place as they are known.
+    Machine(oneshot::Sender<Machine>),
     Close(oneshot::Sender<()>),
 }
 

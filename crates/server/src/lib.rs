@@ -12,6 +12,7 @@ mod live;
 mod moment;
 mod pages;
 mod photo;
+mod printing;
 mod serve;
 mod state;
 mod system;

@@ -219,6 +219,7 @@ impl Listening {
         tokio::spawn(app.clone().watch_printers());
         let ending = app.clone();
         let serving = async {
+            app.end_lost_prints().await;
             app.connect_wanted().await;
             let router = app_router(app.clone(), hosts);
             // Heaters first; then the pages' streams end, or they would keep the server waiting.

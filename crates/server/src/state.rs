@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use tokio::sync::broadcast;
 use wattotherm_job::route::{Stop, Traveller, UnknownStop, traveller};
-use wattotherm_job::{Changed, Closed, Comes, Context, InForce, Situation};
+use wattotherm_job::{Changed, Closed, Comes, Context, InForce, Situation, SlicedFile};
 use wattotherm_store::{Change, Files, Job, Shows, Store, StoreError};
 
 use crate::error::ApiError;
@@ -239,7 +239,15 @@ pub fn with_situation<T>(
         .iter()
         .map(|f| (f.id, f.name.clone(), f.material.clone()))
         .collect();
+    let last_print = store.last_print_of(job.printer_id)?.and_then(|p| {
+        p.bead_mm.map(|[width_mm, height_mm]| SlicedFile {
+            name: p.name,
+            width_mm,
+            height_mm,
+        })
+    });
     let situation = Situation {
+        last_print: last_print.as_ref(),
         house: &house,
         printer: &printer.facts,
         filaments: &filaments,

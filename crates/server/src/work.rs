@@ -146,6 +146,8 @@ impl App {
                 done.failed = logged.end.err().and_then(fail);
                 done.trace = self.keep(printer_id, order, &logged.trace).await;
             }
+            // It has a way of its own: `printing`.
+            RoutineKind::Print => {}
             RoutineKind::Limit => match limit(control, link, order.target_c).await {
                 Ok(c) => {
                     fields.insert(

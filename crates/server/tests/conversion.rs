@@ -135,7 +135,7 @@ fn a_conversion_lifts_ceiling_guard_targets_and_page_at_once_and_reopening_takes
     assert_eq!(link["values"], json!([]));
     // What stations expect: the ceiling's own, the profile's and the height's.
     let at = |key: &str| s.get(&format!("/api/v1/jobs/{job}/stops/{key}"));
-    assert_eq!(at("profile")["readings"]["best"], "0.6");
+    assert_eq!(at("profile")["readings"]["bore"], "0.6");
     assert_eq!(at("offset_z")["readings"]["commanded_mm"], "0.3");
     assert_eq!(at("ceiling")["readings"]["nozzle"], "steel");
     // The plan: the ceiling is to be found anew.

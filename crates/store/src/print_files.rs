@@ -5,7 +5,7 @@ use rusqlite::{OptionalExtension as _, Row, params};
 use crate::{Store, StoreError};
 
 /// A sliced part.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct PrintFile {
     /// Its number.
     pub id: i64,
@@ -23,6 +23,8 @@ pub struct PrintFile {
     pub kept_at: String,
     /// Its length in bytes.
     pub bytes: u64,
+    /// Width and height of its beads [mm], where they are known.
+    pub bead_mm: Option<[f64; 2]>,
 }
 
 /// A sliced part to be kept.
@@ -38,10 +40,13 @@ pub struct NewPrintFile<'a> {
     pub made_from: Option<i64>,
     /// What was changed, as JSON.
     pub change: Option<&'a str>,
+    /// Width and height of its beads [mm], where they are known.
+    pub bead_mm: Option<[f64; 2]>,
 }
 
 const READ: &str =
-    "SELECT p.id, p.sha256, p.name, p.printer_id, p.made_from, p.change, p.kept_at, b.bytes
+    "SELECT p.id, p.sha256, p.name, p.printer_id, p.made_from, p.change, p.kept_at, b.bytes,
+    p.bead_width_mm, p.bead_height_mm
     FROM print_file p JOIN blob b ON b.sha256 = p.sha256";
 
 fn read(r: &Row<'_>) -> rusqlite::Result<PrintFile> {
@@ -54,6 +59,9 @@ fn read(r: &Row<'_>) -> rusqlite::Result<PrintFile> {
         change: r.get(5)?,
         kept_at: r.get(6)?,
         bytes: r.get::<_, i64>(7)?.unsigned_abs(),
+        bead_mm: (r.get::<_, Option<f64>>(8)?)
+            .zip(r.get::<_, Option<f64>>(9)?)
+            .map(|(width, height)| [width, height]),
     })
 }
 
@@ -63,15 +71,17 @@ impl Store {
     /// [`StoreError`] of the database; its content must be entered before.
     pub fn keep_print_file(&mut self, new: &NewPrintFile<'_>, at: &str) -> Result<i64, StoreError> {
         self.conn.execute(
-            "INSERT INTO print_file (sha256, name, printer_id, made_from, change, kept_at)
-             VALUES (?1, ?2, ?3, ?4, ?5, ?6) ON CONFLICT(sha256) DO NOTHING",
+            "INSERT INTO print_file (sha256, name, printer_id, made_from, change, kept_at, bead_width_mm, bead_height_mm)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8) ON CONFLICT(sha256) DO NOTHING",
             params![
                 new.sha256,
                 new.name,
                 new.printer_id,
                 new.made_from,
                 new.change,
-                at
+                at,
+                new.bead_mm.map(|b| b[0]),
+                new.bead_mm.map(|b| b[1])
             ],
         )?;
         Ok(self.conn.query_row(
@@ -103,6 +113,18 @@ impl Store {
                 what: "print",
                 id: id.to_string(),
             })
+    }
+
+    /// The sliced part that a printer printed last, or else the newest that was made for it.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn last_print_of(&self, printer_id: i64) -> Result<Option<PrintFile>, StoreError> {
+        let mut last = self.conn.prepare_cached(&format!(
+            "{READ} WHERE p.id = coalesce(
+                (SELECT print_file_id FROM made_print WHERE printer_id = ?1 AND print_file_id IS NOT NULL ORDER BY id DESC LIMIT 1),
+                (SELECT id FROM print_file WHERE printer_id = ?1 ORDER BY id DESC LIMIT 1))"
+        ))?;
+        Ok(last.query_row([printer_id], read).optional()?)
     }
 
     /// Lets a sliced part go; those made from it stay. Its content goes with the next sweep.

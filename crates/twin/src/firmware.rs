@@ -9,6 +9,7 @@ use wattotherm_heat::{Controller, ControllerSettings, Gains, OutputForm};
 use crate::autotune::{Autotune, Progress};
 use crate::build::Build;
 use crate::faults::Fault;
+use crate::motion::{Motion, Way};
 use crate::physics::{STEP_S, World};
 use crate::settings::Settings;
 
@@ -16,6 +17,8 @@ use crate::settings::Settings;
 const STEPS_A_DECISION: u64 = 2;
 /// Lines the board's buffer holds while it is busy.
 const MOST_WAITING: usize = 32;
+/// Moves that the board looks ahead over.
+const MOST_QUEUED: usize = 16;
 /// Longest line read.
 const MOST_BYTES: usize = 256;
 
@@ -26,8 +29,12 @@ enum Busy {
     Nozzle(f64),
     /// Waits for the bed.
     Bed,
-    /// A move; seconds left.
+    /// A move that is waited for; seconds left.
     Moving(f64),
+    /// The queue of moves is full: the answer waits for room.
+    Room,
+    /// A command that waits until all moves are done.
+    Draining(Words),
     Autotune(Box<Autotune>),
 }
 
@@ -45,6 +52,7 @@ pub struct Twin {
     last_line: u64,
     numbered: bool,
     busy: Option<Busy>,
+    motion: Motion,
     since_busy_s: f64,
     now_s: f64,
     left_s: f64,
@@ -106,6 +114,7 @@ impl Twin {
             last_line: 0,
             numbered: false,
             busy: None,
+            motion: Motion::default(),
             since_busy_s: 0.0,
             now_s: 0.0,
             left_s: 0.0,
@@ -132,6 +141,7 @@ impl Twin {
         self.input.clear();
         self.waiting.clear();
         self.busy = None;
+        self.motion = Motion::default();
         self.last_line = 0;
         self.numbered = false;
         self.target_c = 0.0;
@@ -177,7 +187,13 @@ impl Twin {
     /// Whether it waits for nothing and has nothing to say.
     #[must_use]
     pub fn is_idle(&self) -> bool {
-        self.busy.is_none() && self.waiting.is_empty()
+        self.busy.is_none() && self.waiting.is_empty() && self.motion.is_still()
+    }
+
+    /// Seconds that its axes have moved since it was switched on.
+    #[must_use]
+    pub const fn moved_s(&self) -> f64 {
+        self.motion.moved_s
     }
 
     /// Seconds since it was switched on.
@@ -337,6 +353,7 @@ impl Twin {
         self.world.bed_duty = 0.0;
         self.busy = None;
         self.waiting.clear();
+        self.motion.stand();
         self.watch = None;
         self.ran.push("M112".into());
         let _ = writeln!(self.output, "Error:halted: {why}");
@@ -353,6 +370,7 @@ impl Twin {
     }
 
     fn progress(&mut self) {
+        self.motion.pass(STEP_S);
         let Some(busy) = &mut self.busy else { return };
         self.since_busy_s += STEP_S;
         let done = match busy {
@@ -369,11 +387,19 @@ impl Twin {
                 *left -= STEP_S;
                 *left <= 0.0
             }
+            Busy::Room => self.motion.len() < MOST_QUEUED,
+            Busy::Draining(_) => self.motion.is_still(),
             Busy::Autotune(_) => false,
         };
         if done {
-            self.busy = None;
-            self.output.push_str("ok\n");
+            match self.busy.take() {
+                Some(Busy::Draining(words)) => {
+                    if self.obey(&words) {
+                        self.output.push_str("ok\n");
+                    }
+                }
+                _ => self.output.push_str("ok\n"),
+            }
             self.work();
         } else if self.since_busy_s >= 2.0 {
             self.since_busy_s = 0.0;
@@ -446,6 +472,10 @@ impl Twin {
 
     /// Runs a command; true if `ok` can be said at once.
     fn obey(&mut self, w: &Words) -> bool {
+        if !self.motion.is_still() && stands_for(w) {
+            self.busy = Some(Busy::Draining(w.clone()));
+            return false;
+        }
         let before = self.machine.clone();
         self.machine.follow(w);
         self.world.part_fan = self.machine.fan.unwrap_or_default();
@@ -488,7 +518,18 @@ impl Twin {
                 self.busy = Some(Busy::Moving(40.0));
                 return false;
             }
-            "G0" | "G1" => return self.travel(w, &before),
+            "G0" | "G1" | "G2" | "G3" => return self.travel(w, &before),
+            "G4" => {
+                let seconds = w.value('S').or_else(|| w.value('P').map(|ms| ms / 1e3));
+                self.busy = Some(Busy::Moving(seconds.unwrap_or_default()));
+                return false;
+            }
+            code @ ("G10" | "G11") => {
+                let length = self.settings.get("M207", 'S');
+                let fed = if code == "G10" { -length } else { length };
+                self.world.feed(fed, 30.0, self.settings.get("M92", 'E'));
+            }
+            "M220" => self.motion.speed = w.value('S').unwrap_or(100.0) / 100.0,
             "M303" => {
                 let cycles = w.value('C').unwrap_or(5.0).clamp(3.0, 20.0);
                 let bed = w.value('E').is_some_and(|e| e < 0.0);
@@ -547,10 +588,12 @@ impl Twin {
     /// A move from where the board was.
     fn travel(&mut self, w: &Words, before: &Machine) -> bool {
         let feed_mm_s = (self.machine.feed_mm_min.unwrap_or_default() / 60.0).max(0.05);
-        let way = |i: usize| self.machine.place_mm[i].zip(before.place_mm[i]);
-        let path = (0..3)
-            .filter_map(way)
-            .fold(0.0_f64, |sum, (to, from)| sum.hypot(to - from));
+        let [from, to] = [before, &self.machine].map(|m| m.place_mm.map(Option::unwrap_or_default));
+        let by = ['I', 'J', 'R'].map(|l| w.value(l));
+        let way = match w.code() {
+            code @ ("G2" | "G3") => Way::round(code == "G2", from, to, by),
+            _ => Way::straight(from, to),
+        };
         let mut fed = w
             .value('E')
             .and_then(|e| before.fed_mm(e))
@@ -559,7 +602,13 @@ impl Twin {
             self.output.push_str("echo:cold extrusion prevented\n");
             fed = 0.0;
         }
-        let seconds = if path > 0.0 { path } else { fed.abs() } / feed_mm_s;
+        let moves = way.length_mm > 1e-9;
+        let accel = self.settings.get("M204", 'P');
+        let seconds = if moves {
+            self.motion.seconds(&way, feed_mm_s, accel)
+        } else {
+            fed.abs() / feed_mm_s
+        };
         if fed.abs() > 0.0 && seconds > 0.0 {
             self.world.feed(
                 fed * self.flow,
@@ -570,7 +619,15 @@ impl Twin {
         if seconds <= 0.0 {
             return true;
         }
-        self.busy = Some(Busy::Moving(seconds));
+        if !moves {
+            self.busy = Some(Busy::Moving(seconds));
+            return false;
+        }
+        self.motion.add(way, seconds);
+        if self.motion.len() < MOST_QUEUED {
+            return true;
+        }
+        self.busy = Some(Busy::Room);
         false
     }
 
@@ -588,5 +645,26 @@ impl Twin {
             self.world.bed_duty * 127.0,
             self.now_s
         )
+    }
+}
+
+/// Whether a command waits until all moves are done. Feeding without moving does on this board.
+fn stands_for(w: &Words) -> bool {
+    let feeds_only = || w.has('E') && !['X', 'Y', 'Z'].iter().any(|a| w.has(*a));
+    match w.code() {
+        "G0" | "G1" => feeds_only(),
+        code => matches!(
+            code,
+            "G4" | "G10"
+                | "G11"
+                | "G28"
+                | "G29"
+                | "M84"
+                | "M18"
+                | "M109"
+                | "M190"
+                | "M303"
+                | "M400"
+        ),
     }
 }

@@ -9,8 +9,10 @@ mod ailments;
 mod autotune;
 mod build;
 mod faults;
+
 mod firmware;
 mod hands;
+mod motion;
 mod physics;
 pub mod port;
 mod settings;

@@ -991,6 +991,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/printers/{id}/pace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How fast a printer is: its limits, and its clock beside predictions. */
+        get: operations["pace"];
+        /** Keeps a printer's limits as they were typed; what was timed under others counts no more. */
+        put: operations["put_pace"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/printers/{id}/pace/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads a connected printer's limits out of its settings report. */
+        post: operations["read_pace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/printers/{id}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lets a print from here pause, head lifted and heaters kept, or go on. */
+        post: operations["pause"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/printers/{id}/release": {
         parameters: {
             query?: never;
@@ -1283,6 +1335,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/prints/{id}/clearance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a printer's guard makes of the whole file; nothing is sent. */
+        get: operations["clearance"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/prints/{id}/layers/{line}": {
         parameters: {
             query?: never;
@@ -1294,6 +1363,41 @@ export interface paths {
         get: operations["layer"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prints/{id}/print": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Prints a file on a connected printer, line by line; it goes on by itself. */
+        post: operations["begin_print"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prints/{id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Prints of a file that were made, with the clock beside the prediction. */
+        get: operations["runs"];
+        put?: never;
+        /** Keeps how long a print took that was made elsewhere. */
+        post: operations["add_run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1809,6 +1913,16 @@ export interface components {
             /** @description The printer. */
             printer: components["schemas"]["Printer"];
         };
+        /** @description Two files side by side. */
+        Beside: components["schemas"]["Bores"] & {
+            /** @description What the first and the second weigh [g], where the material's density is known. */
+            grams?: number[] | null;
+            /**
+             * Format: double
+             * @description What the second saves, a number in the shop's own money.
+             */
+            saved_money?: number | null;
+        };
         /** @description Seconds by what binds. */
         Binds: {
             /**
@@ -2309,6 +2423,73 @@ export interface components {
             /** @description Whether a job follows from it: it fits a part, or asks for a value. */
             wants_job: boolean;
         };
+        /** @description What a guard makes of a whole file. */
+        Clearance: {
+            /**
+             * Format: double
+             * @description Hottest that the bed is set [°C].
+             */
+            bed_c?: number | null;
+            /**
+             * Format: int64
+             * @description Lines that go out; a number of.
+             */
+            lines: number;
+            /**
+             * Format: double
+             * @description Hottest that the nozzle is set [°C].
+             */
+            nozzle_c?: number | null;
+            /** @description What a printer must not be sent: the first of it, with line and reason. */
+            refused: components["schemas"]["PathDiagnostic"][];
+            /**
+             * Format: int64
+             * @description All lines that it must not be sent; a number of.
+             */
+            refused_lines: number;
+            /** @description Settings of the machine that it changes, each once, e.g. `M204`: to be set back when it ends. */
+            sets: string[];
+            /** @description What is left out because it only shows or asks something. */
+            shows: components["schemas"]["Gone"][];
+            /** @description What is left out because nobody here knows what it does. */
+            unknown: components["schemas"]["Gone"][];
+            /**
+             * Format: int64
+             * @description Lines at which it waits for a person; a number of.
+             */
+            waits_for_person: number;
+        };
+        /** @description What a printer's guard makes of a file, before a line of it goes out. */
+        ClearanceView: {
+            /** @description Whether it may be sent. */
+            clear: boolean;
+            /** @description Line by line. */
+            clearance: components["schemas"]["Clearance"];
+            /** @description What speaks of another bore than is fitted, in words. */
+            mismatch?: string | null;
+            /** @description All of it in a sentence. */
+            says: string;
+        };
+        /** @description What the times of a printer are multiplied by, found from its finished prints. */
+        ClockFactor: {
+            /** @description Prints it rests on; a number of. */
+            prints: number;
+            /**
+             * Format: double
+             * @description How far a single print may be off it, expanded at 95 % [1].
+             */
+            spread: number;
+            /**
+             * Format: double
+             * @description Its expanded uncertainty at 95 % [1].
+             */
+            u: number;
+            /**
+             * Format: double
+             * @description Clock over prediction [1].
+             */
+            value: number;
+        };
         /**
          * @description What turning a screw clockwise, seen from above, does.
          * @enum {string}
@@ -2557,6 +2738,8 @@ export interface components {
              *     }
              */
             house: components["schemas"]["House"];
+            /** @default null */
+            last_print: components["schemas"]["SlicedFile"] | null;
             /**
              * @description For a check: which list, e.g. `intake` or `fit.tube`.
              * @default null
@@ -2610,6 +2793,12 @@ export interface components {
              * @default null
              */
             tube_cut_mm: number | null;
+            /**
+             * Format: double
+             * @description Volumetric limit in force for the job's filament [mm³/s].
+             * @default null
+             */
+            volumetric_limit: number | null;
         };
         /**
          * @description How a firmware's controller goes about a step. Common practice, no published source.
@@ -2957,6 +3146,14 @@ export interface components {
          *     Kept as it was typed, so that a draft shows again what the technician wrote.
          */
         Entry: number | string | null;
+        /** @description What another bore would take. */
+        Estimated: components["schemas"]["BoreEstimate"] & {
+            /**
+             * Format: double
+             * @description What it saves, a number in the shop's own money.
+             */
+            saved_money?: number | null;
+        };
         /** @description Readings to evaluate. */
         EvaluateBody: {
             context?: components["schemas"]["Context"] | null;
@@ -3610,6 +3807,21 @@ export interface components {
              * @description Number of microsteps a full step, e.g. 16.
              */
             microsteps: number;
+        };
+        /** @description A command that is left out of a print. */
+        Gone: {
+            /** @description The command. */
+            code: string;
+            /**
+             * Format: int64
+             * @description The first line that it stands on; a number.
+             */
+            line: number;
+            /**
+             * Format: int64
+             * @description How often it stands there; a number.
+             */
+            times: number;
         };
         /** @description Fields that belong together. */
         Group: {
@@ -4858,6 +5070,16 @@ export interface components {
             /** @description Who writes it. */
             who?: string;
         };
+        /** @description A print that is to begin. */
+        NewPrint: {
+            /**
+             * Format: int64
+             * @description The printer.
+             */
+            printer_id: number;
+            /** @description Said to be meant that commands which nobody here knows are left out. */
+            without_unknown?: boolean;
+        };
         /** @description A printer to add. */
         NewPrinter: {
             /** @description What stations need to know. */
@@ -5004,6 +5226,16 @@ export interface components {
             id: string;
             /** @description The list: `intake`, `fit.nozzle_same` and the like. */
             list: string;
+        };
+        /** @description How fast a printer is, as far as it is known. */
+        PaceView: {
+            factor?: components["schemas"]["ClockFactor"] | null;
+            /** @description What its axes can do. */
+            limits: components["schemas"]["PathLimits"];
+            /** @description Where that is known from: `report`, `typed`, or `usual`. */
+            limits_from: string;
+            /** @description All of it in a sentence. */
+            says: string;
         };
         /** @description What a page is told. */
         PageHears: {
@@ -5292,6 +5524,11 @@ export interface components {
              */
             travel_accel_mm_s2: number | null;
         };
+        /** @description Whether a print pauses. */
+        PauseBody: {
+            /** @description True lifts the head and waits; false goes on. */
+            pause: boolean;
+        };
         /**
          * @description Writes numbers with units. Facts are kept in metric units and turned into words by a pen, last.
          *
@@ -5444,6 +5681,25 @@ export interface components {
             /** @description A replacement by id, or `hour` for an hour of hands. */
             what: string;
         };
+        /** @description What came of a print. */
+        PrintDone: {
+            /**
+             * Format: int64
+             * @description Number of the file.
+             */
+            file: number;
+            /** @description `done`, `stopped` or `broken`. */
+            how: string;
+            /** @description How far it came. */
+            place: components["schemas"]["PrintPlace"];
+            /** @description How it ended and what to do with the hand, in words. */
+            says: string;
+            /**
+             * Format: double
+             * @description Seconds that it took, without heating, homing and pauses.
+             */
+            seconds: number;
+        };
         /** @description A sliced part in the list. */
         PrintHead: {
             /**
@@ -5480,8 +5736,11 @@ export interface components {
             /** @description Seconds by what binds, over all. */
             binds: components["schemas"]["Binds"];
             bounds?: components["schemas"]["PathBounds"] | null;
+            /** @description How long it takes by that clock [s], and how far that may be off [s]. */
+            by_the_clock_s?: number[] | null;
             /** @description What can't be read; the first of it. */
             diagnostics: components["schemas"]["PathDiagnostic"][];
+            factor?: components["schemas"]["ClockFactor"] | null;
             /**
              * Format: double
              * @description Filament used [mm].
@@ -5491,6 +5750,8 @@ export interface components {
             layers: components["schemas"]["PathLayer"][];
             /** @description Limits that it is timed under. */
             limits: components["schemas"]["PathLimits"];
+            /** @description Where they are known from: `report`, `typed`, or `usual`. */
+            limits_from: string;
             /**
              * Format: double
              * @description Hottest the nozzle is set [°C].
@@ -5532,6 +5793,23 @@ export interface components {
              * @description All that can't be read; a number of.
              */
             wrong: number;
+        };
+        /** @description Where a print is. */
+        PrintPlace: {
+            /** @description The layer it is in, from 1; 0 before the first. A number. */
+            layer: number;
+            /** @description Layers in all; a number of. */
+            layers: number;
+            /**
+             * Format: int64
+             * @description The last line of the file that the printer took; a number.
+             */
+            line: number;
+            /**
+             * Format: double
+             * @description Height of that layer [mm].
+             */
+            z_mm: number;
         };
         /** @description A printer. */
         Printer: {
@@ -5771,6 +6049,135 @@ export interface components {
             /** @description Short name of the kind of error. */
             title: string;
         };
+        /** @description What is read off the slicer's profile. What an older trial of it kept is taken along. */
+        ProfileReadings: {
+            /**
+             * @description Bore that the profile was for before [mm]; blank if there was none.
+             * @default
+             */
+            before: components["schemas"]["Entry"];
+            /**
+             * @description Bore that the profile is for now [mm].
+             * @default
+             */
+            bore: components["schemas"]["Entry"];
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description Height of its layers [mm].
+             * @default
+             */
+            file_height: components["schemas"]["Entry"];
+            /**
+             * @description Width of the beads in the last sliced file [mm]; blank if there is none.
+             * @default
+             */
+            file_width: components["schemas"]["Entry"];
+            /**
+             * @description Height of the first layer [mm].
+             * @default
+             */
+            first_layer: components["schemas"]["Entry"];
+            /**
+             * @description Width of a line of the first layer [mm].
+             * @default
+             */
+            first_width: components["schemas"]["Entry"];
+            /**
+             * @description Volumetric limit [mm³/s]; blank while it isn't known.
+             * @default
+             */
+            flow_limit: components["schemas"]["Entry"];
+            /**
+             * @description Its weight before [g].
+             * @default
+             */
+            grams_before: components["schemas"]["Entry"];
+            /**
+             * @description Its weight now [g].
+             * @default
+             */
+            grams_now: components["schemas"]["Entry"];
+            /**
+             * @description What an hour of the machine costs the shop, in its own money.
+             * @default
+             */
+            hour: components["schemas"]["Entry"];
+            /**
+             * @description Speed of infill [mm/s].
+             * @default
+             */
+            infill_speed: components["schemas"]["Entry"];
+            /**
+             * @description Width of infill and top lines [mm].
+             * @default
+             */
+            infill_width: components["schemas"]["Entry"];
+            /**
+             * @description Speed of inner walls [mm/s].
+             * @default
+             */
+            inner_speed: components["schemas"]["Entry"];
+            /**
+             * @description Width of inner walls [mm].
+             * @default
+             */
+            inner_width: components["schemas"]["Entry"];
+            /**
+             * @description Height of the other layers [mm].
+             * @default
+             */
+            layer: components["schemas"]["Entry"];
+            /**
+             * @description Minutes that the shop's usual part takes with the bore of before [min].
+             * @default
+             */
+            minutes_before: components["schemas"]["Entry"];
+            /**
+             * @description Minutes with this bore [min].
+             * @default
+             */
+            minutes_now: components["schemas"]["Entry"];
+            /**
+             * @description Name under which it is saved.
+             * @default
+             */
+            name: string;
+            /**
+             * @description In the technician's words.
+             * @default
+             */
+            note: string;
+            /**
+             * @description Speed of the outer wall [mm/s].
+             * @default
+             */
+            outer_speed: components["schemas"]["Entry"];
+            /**
+             * @description Width of the outer wall [mm].
+             * @default
+             */
+            outer_width: components["schemas"]["Entry"];
+            /**
+             * @description Saved in the printer's part of the slicer.
+             * @default false
+             */
+            saved_printer: boolean;
+            /**
+             * @description Saved among the ways to print.
+             * @default false
+             */
+            saved_process: boolean;
+            /**
+             * Format: int32
+             * @description Version of this shape: 1.
+             * @default 0
+             */
+            version: number;
+        };
         /** @description How far a routine is. */
         Progress: {
             /**
@@ -5783,6 +6190,9 @@ export interface components {
              * @description Part done, 0 to 1.
              */
             part: number;
+            /** @description Whether it pauses until somebody lets it go on. */
+            paused: boolean;
+            print?: components["schemas"]["PrintPlace"] | null;
             /** @description What it does now, e.g. "heating to 210 °C". */
             says: string;
         };
@@ -5966,6 +6376,7 @@ export interface components {
             /** @description Why it ended before its end; none if it didn't. */
             failed?: string | null;
             hold?: components["schemas"]["HoldResult"] | null;
+            print?: components["schemas"]["PrintDone"] | null;
             /**
              * Format: double
              * @description Target that the printer took [°C].
@@ -5983,7 +6394,7 @@ export interface components {
          * @description What work runs on a printer.
          * @enum {string}
          */
-        RoutineKind: "hold" | "autotune" | "verify" | "warm" | "limit";
+        RoutineKind: "hold" | "autotune" | "verify" | "warm" | "limit" | "print";
         /** @description A routine as pages see it. */
         RoutineView: {
             done?: components["schemas"]["RoutineDone"] | null;
@@ -6098,6 +6509,37 @@ export interface components {
              */
             trace?: number | null;
             ultimate?: components["schemas"]["Ultimate"] | null;
+        };
+        /** @description A print that was made, with the clock. */
+        RunView: {
+            /** @description When it began (RFC 3339). */
+            began_at: string;
+            /** @description `running`, `done`, `stopped`, `broken`, or `typed` for one that was made elsewhere. */
+            how: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /**
+             * Format: double
+             * @description Seconds predicted, the printer's factor not in them [s].
+             */
+            predicted_s: number;
+            /** @description Its name. */
+            printer: string;
+            /**
+             * Format: int64
+             * @description The printer.
+             */
+            printer_id: number;
+            /** @description How it ended, in words. */
+            says: string;
+            /**
+             * Format: double
+             * @description Seconds that it took [s].
+             */
+            took_s?: number | null;
         };
         /** @description A rung of a ladder. */
         RungShown: {
@@ -6415,6 +6857,21 @@ export interface components {
          * @enum {string}
          */
         SignalWord: "notice" | "caution" | "warning" | "danger";
+        /** @description A sliced file, as far as a profile must agree with it. */
+        SlicedFile: {
+            /**
+             * Format: double
+             * @description Height of its layers [mm].
+             */
+            height_mm: number;
+            /** @description What it is called. */
+            name: string;
+            /**
+             * Format: double
+             * @description Width of its beads [mm].
+             */
+            width_mm: number;
+        };
         /** @description What is read at the snapshot. */
         SnapshotReadings: {
             /**
@@ -7066,10 +7523,29 @@ export interface components {
             flow_limit: string;
             /** @description Height of its layers [mm]. */
             height: string;
+            /** @description What an hour of the machine costs the shop; a number in its own money, blank if that isn't asked. */
+            hour?: string;
             /** @description Its top speed [mm/s]; blank for the file's. */
             speed: string;
             /** @description Width of its beads [mm]. */
             width: string;
+        };
+        /** @description Limits as they were typed; blank for none, or for the usual one where there must be one. */
+        TypedLimits: {
+            /** @description Acceleration of moves that print [mm/s²]. */
+            accel: string;
+            /** @description Volumetric limit [mm³/s]. */
+            flow_limit: string;
+            /** @description Junction deviation [mm]. */
+            junction: string;
+            /** @description Moves that its planner sees; a number of. */
+            look_ahead: string;
+            /** @description Top speed of X and Y [mm/s]. */
+            speed: string;
+            /** @description Top speed of Z [mm/s]. */
+            speed_z: string;
+            /** @description Acceleration of other moves [mm/s²]. */
+            travel_accel: string;
         };
         /** @description A printer as typed: blank fields are not known. */
         TypedPrinter: {
@@ -7090,6 +7566,16 @@ export interface components {
             observation: string;
             /** @description What was read, with a unit behind it or in the shop's own. */
             value: components["schemas"]["Entry"];
+        };
+        /** @description A print that was made elsewhere, timed by hand. */
+        TypedRun: {
+            /** @description How long it took, without heating [min]. */
+            minutes: string;
+            /**
+             * Format: int64
+             * @description The printer.
+             */
+            printer_id: number;
         };
         /** @description A value as typed: with a unit behind it, or in the parameter's. */
         TypedSetting: {
@@ -9903,6 +10389,188 @@ export interface operations {
             };
         };
     };
+    pace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaceView"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_pace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedLimits"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaceView"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_pace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaceView"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PauseBody"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     release: {
         parameters: {
             query?: never;
@@ -10559,7 +11227,10 @@ export interface operations {
     };
     print_page: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The printer; without one usual limits count. */
+                printer_id?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -10691,7 +11362,14 @@ export interface operations {
     };
     beside: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The printer; without one usual limits count. */
+                printer_id?: number;
+                /** @description Material, e.g. `PLA`: for the grams. */
+                material?: string;
+                /** @description What an hour of the machine costs the shop, as typed; a number in its own money. */
+                hour?: string;
+            };
             header?: never;
             path: {
                 id: number;
@@ -10706,7 +11384,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Bores"];
+                    "application/json": components["schemas"]["Beside"];
                 };
             };
             /** @description The path or the query doesn't read. */
@@ -10730,7 +11408,10 @@ export interface operations {
     };
     bore: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The printer; without one usual limits count. */
+                printer_id?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -10748,7 +11429,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BoreEstimate"];
+                    "application/json": components["schemas"]["Estimated"];
                 };
             };
             /** @description The path or the query doesn't read. */
@@ -10778,9 +11459,53 @@ export interface operations {
             };
         };
     };
+    clearance: {
+        parameters: {
+            query: {
+                /** @description The printer. */
+                printer_id: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClearanceView"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     layer: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The printer; without one usual limits count. */
+                printer_id?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -10808,6 +11533,152 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_print: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPrint"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutineBegun"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"][];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedRun"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

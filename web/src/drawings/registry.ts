@@ -2,6 +2,7 @@ import { defineAsyncComponent, type Component } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { lookUp } from '../stations/changes'
+import BeadDrawing from './BeadDrawing.vue'
 import BedDrawing from './BedDrawing.vue'
 import CeilingDrawing from './CeilingDrawing.vue'
 import ChangesTable from './ChangesTable.vue'
@@ -114,6 +115,17 @@ export const drawings: Record<string, Drawing | undefined> = {
     props: (s) => ({
       set: text(s, '/set_type'),
       seen: own<{ fitted_type: string | null }>(s).fitted_type ?? null,
+    }),
+  },
+  bead: {
+    view: BeadDrawing,
+    props: (s) => ({
+      bore: s.v('bore'),
+      width: s.v('outer_width'),
+      layer: s.v('layer'),
+      boreSays: s.says('bore'),
+      widthSays: s.says('outer_width'),
+      layerSays: s.says('layer'),
     }),
   },
   cube: { view: CubeDrawing, props: (s) => ({ edge: s.says('edge_mm') }) },

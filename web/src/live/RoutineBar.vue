@@ -7,6 +7,14 @@ import { duration } from '../api/words'
 
 /* What runs on the printer: how far, how long yet, and a way to stop it. */
 const props = defineProps<{ printer: number; routine: Schemas['RoutineView'] }>()
+/* A print can pause: the head is lifted, the heaters stay. */
+const prints = computed(() => props.routine.kind === 'print')
+const place = computed(() => props.routine.progress.print)
+async function pause(pause: boolean) {
+  await answer(
+    client.POST('/api/v1/printers/{id}/pause', { params: { path: { id: props.printer } }, body: { pause } }),
+  ).catch(() => undefined)
+}
 const percent = computed(() => Math.round(props.routine.progress.part * 100))
 async function stop() {
   await answer(
@@ -17,45 +25,59 @@ async function stop() {
 
 <template>
   <div class="bar" role="group" aria-label="Running on the printer">
-    <div class="says">
-      <strong>{{ routine.progress.says || 'starting' }}</strong>
-      <span v-if="routine.progress.left_s != null" class="quiet">
-        about {{ duration(routine.progress.left_s) }} left</span
-      >
+    <div class="main">
+      <div class="says">
+        <strong>{{ routine.progress.says || 'starting' }}</strong>
+        <span v-if="routine.progress.left_s != null" class="quiet">
+          about {{ duration(routine.progress.left_s) }} left</span
+        >
+        <span v-if="place && place.layer > 0" class="mono">
+          layer {{ place.layer }} of {{ place.layers }}, {{ place.z_mm.toFixed(2) }} mm
+        </span>
+      </div>
+      <NProgress
+        type="line"
+        :percentage="percent"
+        :show-indicator="false"
+        :aria-label="routine.progress.says || 'starting'"
+      />
     </div>
-    <NProgress
-      type="line"
-      :percentage="percent"
-      :show-indicator="false"
-      :aria-label="routine.progress.says || 'starting'"
-    />
-    <NButton @click="stop">Stop this, heater off</NButton>
+    <div class="ways">
+      <template v-if="prints">
+        <NButton v-if="routine.progress.paused" type="primary" @click="pause(false)">Go on printing</NButton>
+        <NButton v-else @click="pause(true)">Pause</NButton>
+      </template>
+      <NButton @click="stop">{{ prints ? 'Stop it, heaters off' : 'Stop this, heater off' }}</NButton>
+    </div>
   </div>
 </template>
 
 <style scoped>
 .bar {
-  display: grid;
-  grid-template-columns: 1fr auto;
-  gap: 4px 16px;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 16px;
   align-items: center;
   border: 1px solid var(--ink);
   background: var(--wash);
   padding: 8px 14px;
 }
+.main {
+  flex: 1 1 200px;
+  display: grid;
+  gap: 4px;
+}
 .says {
   display: flex;
-  gap: 10px;
+  gap: 2px 10px;
   flex-wrap: wrap;
 }
 .says strong::first-letter {
   text-transform: uppercase;
 }
-.n-progress {
-  grid-column: 1;
-}
-.soft {
-  grid-column: 2;
-  grid-row: 1 / 3;
+.ways {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
 }
 </style>

@@ -5,24 +5,19 @@ import { NButton } from 'naive-ui'
 import { computed, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { answer, client, get, type Schemas } from '../api/client'
+import { answer, client, type Schemas } from '../api/client'
+import { numberOf } from '../api/words'
 import { useAttempt } from '../ui/attempt'
 import PickList from '../ui/PickList.vue'
 import TextLine from '../ui/TextLine.vue'
 import { KINDS, MULTIPLIES, wentWrong, type Band, type PrintPage } from './usePrint'
 
 /* One setting by height: typed as first, last and step; the server says what it means while it is typed. */
-const props = defineProps<{ page: PrintPage }>()
+const props = defineProps<{ page: PrintPage; printer: number | null }>()
 const emit = defineEmits<{ bands: [kind: string, bands: Band[]] }>()
 const router = useRouter()
 const queries = useQueryClient()
 const { failure, busy, attempt } = useAttempt()
-/* How hot it may become is the printer's affair. */
-const { data: bench } = useQuery({ queryKey: ['bench'], queryFn: () => get('/api/v1/bench') })
-const printers = computed(() => [
-  { value: '', label: 'not said: a lined hot end’s ceiling' },
-  ...(bench.value?.rows ?? []).map((r) => ({ value: String(r.printer.id), label: r.printer.name })),
-])
 const blank = {
   kind: 'flow' as string,
   first: '',
@@ -31,7 +26,6 @@ const blank = {
   every: '10',
   from: '',
   profile: '',
-  printer: '',
 }
 const typed = useSessionStorage(`bands-${props.page.print.id}`, { ...blank })
 const multiplies = computed(() => MULTIPLIES.includes(typed.value.kind))
@@ -42,7 +36,7 @@ const body = computed((): Schemas['NewBands'] => ({
   step: typed.value.step,
   every: typed.value.every,
   from: typed.value.from,
-  printer_id: typed.value.printer ? Number(typed.value.printer) : null,
+  printer_id: props.printer,
   profile_flow: multiplies.value ? typed.value.profile : '',
 }))
 /* What was wrong with other numbers is no longer so. */
@@ -70,6 +64,15 @@ const label = computed(() => {
   const n = bands.value.length
   return n ? `Make it with ${n} ${n === 1 ? 'band' : 'bands'}` : 'Make it'
 })
+/* Dragged on the strip. */
+defineExpose({
+  /* The lowest edge moves all bands; every other one makes all of them higher or lower. */
+  drag(edge: number, z: number) {
+    const from = numberOf(typed.value.from) ?? 0
+    if (edge === 0) typed.value.from = z > 0.05 ? z.toFixed(1) : ''
+    else typed.value.every = Math.max(0.2, (z - from) / edge).toFixed(1)
+  },
+})
 async function make() {
   const got = await attempt(() =>
     answer(
@@ -82,7 +85,7 @@ async function make() {
   if (!got) return
   typed.value = { ...blank }
   await queries.invalidateQueries({ queryKey: ['prints'] })
-  await router.push(`/prints/${got.id}`)
+  await router.push({ path: `/prints/${got.id}`, query: props.printer ? { printer: props.printer } : {} })
 }
 </script>
 
@@ -107,13 +110,9 @@ async function make() {
         @enter="make"
       />
     </div>
-    <PickList
-      v-if="typed.kind === 'temperature'"
-      id="band-printer"
-      v-model="typed.printer"
-      label="For which printer"
-      :options="printers"
-    />
+    <p v-if="typed.kind === 'temperature' && printer === null" class="quiet">
+      No printer is chosen above: a lined hot end’s ceiling counts.
+    </p>
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
     <p v-else-if="notMeant && typed.first.trim()" class="quiet">{{ wentWrong(notMeant) }}</p>
     <NButton type="primary" :disabled="busy || !typed.first.trim()" @click="make">

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, useId } from 'vue'
+import { computed, ref, useId } from 'vue'
 
 import { BINDS, KINDS, type Band, type Layer, type PrintPage } from './usePrint'
 
@@ -8,6 +8,14 @@ const props = defineProps<{
   page: PrintPage
   kind: string
   bands: Band[]
+  /** The layer that is being printed, from 0. */
+  printing?: number | null
+  /** Whether the bands are being typed, and can be dragged. */
+  drags?: boolean
+}>()
+const emit = defineEmits<{
+  /** An edge of the bands, from 0 at the bottom, to a height [mm]. */
+  drag: [edge: number, z: number]
 }>()
 const at = defineModel<number>('at', { required: true })
 const W = 480
@@ -64,15 +72,50 @@ const ticks = computed(() => {
 })
 const layer = computed(() => props.page.layers[at.value])
 const unit = computed(() => KINDS.find((k) => k.value === props.kind)?.unit ?? '')
+/* Every edge of the bands that lies on the part, the lowest first. */
+const edges = computed(() => {
+  const first = props.bands[0]
+  return first ? [first.from_mm, ...props.bands.map((b) => b.to_mm)].filter((z) => z <= top.value) : []
+})
 const middle = (b: Band) => (y(Math.min(top.value, b.to_mm)) + y(Math.min(top.value, b.from_mm))) / 2
 const says = computed(() =>
   layer.value
     ? `layer ${at.value + 1} of ${props.page.layers.length}, ${layer.value.z_mm.toFixed(2)} mm`
     : '',
 )
+const svg = ref<SVGSVGElement>()
+/* The height [mm] under the pointer; the drawing keeps its shape inside its box. */
+function heightAt(event: MouseEvent) {
+  const matrix = svg.value?.getScreenCTM()
+  if (!matrix) return 0
+  const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(matrix.inverse()).y
+  return (1 - (at - TOP) / (H - 2 * TOP)) * top.value
+}
+/* The lowest edge moves all bands; every other one makes them higher or lower. */
+let held: number | null = null
+let dragged = false
+function hold(edge: number, event: PointerEvent) {
+  if (!props.drags) return
+  // Text that the pull would select could be dragged away itself.
+  event.preventDefault()
+  held = edge
+  dragged = false
+  svg.value?.setPointerCapture(event.pointerId)
+}
+function pull(event: PointerEvent) {
+  if (held === null) return
+  dragged = true
+  emit('drag', held, Math.min(top.value, Math.max(0, heightAt(event))))
+}
+function letGo() {
+  held = null
+}
 function choose(event: MouseEvent) {
-  const box = (event.currentTarget as SVGSVGElement).getBoundingClientRect()
-  const z = (1 - (((event.clientY - box.top) / box.height) * H - TOP) / (H - 2 * TOP)) * top.value
+  if (dragged) {
+    dragged = false
+    return
+  }
+  const z = heightAt(event)
   let best = 0
   props.page.layers.forEach((l, i) => {
     if (Math.abs(l.z_mm - z) < Math.abs((props.page.layers[best]?.z_mm ?? 0) - z)) best = i
@@ -97,6 +140,7 @@ function key(event: KeyboardEvent) {
 
 <template>
   <svg
+    ref="svg"
     :viewBox="`0 0 ${W} ${H}`"
     class="strip"
     role="slider"
@@ -108,6 +152,9 @@ function key(event: KeyboardEvent) {
     :aria-valuenow="at + 1"
     :aria-valuetext="says"
     @click="choose"
+    @pointermove="pull"
+    @pointerup="letGo"
+    @pointercancel="letGo"
     @keydown="key"
   >
     <defs>
@@ -151,6 +198,20 @@ function key(event: KeyboardEvent) {
         with profile {{ b.effective }}
       </text>
     </g>
+    <template v-if="drags">
+      <path
+        v-for="(z, i) in edges"
+        :key="i"
+        :d="`M${LEFT + BARS + 16} ${y(z)}H${W - 6}`"
+        class="grip"
+        :data-edge="i"
+        @pointerdown="hold(i, $event)"
+      />
+    </template>
+    <g v-if="printing != null && page.layers[printing]">
+      <path :d="`M${LEFT} ${y(page.layers[printing]?.z_mm ?? 0)}H${LEFT + BARS}`" class="printing" />
+      <text :x="LEFT + 6" :y="y(page.layers[printing]?.z_mm ?? 0) + 16" class="now">printing now</text>
+    </g>
     <g v-if="layer">
       <path :d="`M${LEFT} ${y(layer.z_mm)}H${W - 6}`" class="here" />
       <text :x="LEFT + 6" :y="Math.max(22, y(layer.z_mm) - 5)" class="now">{{ says }}</text>
@@ -163,6 +224,7 @@ function key(event: KeyboardEvent) {
   width: 100%;
   height: 100%;
   cursor: row-resize;
+  user-select: none;
 }
 .strip:focus-visible {
   outline: 3px solid var(--accent);
@@ -193,6 +255,20 @@ text.quiet {
 .edge {
   stroke: var(--accent);
   stroke-width: 1.6;
+}
+.grip {
+  stroke: transparent;
+  stroke-width: 18;
+  cursor: ns-resize;
+  touch-action: none;
+}
+.grip:hover {
+  stroke: var(--wash);
+  stroke-opacity: 0.7;
+}
+.printing {
+  stroke: var(--accent);
+  stroke-width: 4;
 }
 .here {
   stroke: var(--accent);

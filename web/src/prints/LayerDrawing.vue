@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
-import { computed, ref, watchEffect } from 'vue'
+import { computed, ref, toRaw, watchEffect } from 'vue'
 
 import { useTokens } from '../app/theme'
 import { BOUND, type Drawn } from './usePrint'
@@ -11,6 +11,8 @@ const box = ref<HTMLElement>()
 const canvas = ref<HTMLCanvasElement>()
 const tokens = useTokens()
 const { width, height } = useElementSize(box)
+/* Hundreds of thousands of numbers: watched one by one they would take longer than they take to draw. */
+const numbers = computed(() => toRaw(props.layer))
 /* Millimetres to pixels: the part's own outline fills the sheet, the same for each layer. */
 const view = computed(() => {
   const [x0, x1, y0, y1] = props.bounds
@@ -35,7 +37,7 @@ watchEffect(() => {
   const { scale, left, low } = view.value
   ink.setTransform(dots, 0, 0, dots, 0, 0)
   ink.clearRect(0, 0, width.value, height.value)
-  const { ends_mm: e, widths_mm: w } = props.layer
+  const { ends_mm: e, widths_mm: w } = numbers.value
   /* A path a width, so that a layer of 200 000 beads is a few strokes. */
   const paths = new Map<number, Path2D>()
   for (let i = 0; i < w.length; i += 1) {
@@ -81,7 +83,7 @@ function look(event: PointerEvent) {
   const { scale, left, low } = view.value
   const x = (event.clientX - at.left - left) / scale
   const y = (low - (event.clientY - at.top)) / scale
-  const { ends_mm: e, widths_mm: w } = props.layer
+  const { ends_mm: e, widths_mm: w } = numbers.value
   let best = null
   let near = 6 / scale
   for (let i = 0; i < w.length; i += 1) {
@@ -99,12 +101,12 @@ function look(event: PointerEvent) {
 }
 const says = computed(() => {
   const i = under.value
-  const l = props.layer
+  const l = numbers.value
   const bound = i === null ? undefined : l.bounds[i]
   if (i === null || !bound) return 'Point at a bead for its numbers.'
   return `Line ${l.lines[i]}: ${l.widths_mm[i]?.toFixed(2)} mm wide, up to ${l.speeds_mm_s[i]?.toFixed(0)} mm/s, bound by ${BOUND[bound]}`
 })
-const beads = computed(() => props.layer.widths_mm.filter((w) => w > 0).length)
+const beads = computed(() => numbers.value.widths_mm.filter((w) => w > 0).length)
 </script>
 
 <template>

@@ -13,6 +13,7 @@ import BandsPanel from './BandsPanel.vue'
 import BorePanel from './BorePanel.vue'
 import HeightStrip from './HeightStrip.vue'
 import LayerDrawing from './LayerDrawing.vue'
+import PrintHere from './PrintHere.vue'
 import { BINDS, time, useLayer, usePrint, type Band } from './usePrint'
 
 /* One sliced part: what takes its time, by height; one layer true to scale; one setting changed by height. */
@@ -21,17 +22,24 @@ const router = useRouter()
 const queries = useQueryClient()
 const id = computed(() => Number(route.params.id))
 const narrow = useMediaQuery('(max-width: 900px)')
-const { data, error } = usePrint(id)
+/* The printer that it is for stands in the address: another tab can have another one. */
+const printer = computed({
+  get: () => Number(route.query.printer) || null,
+  set: (v: number | null) => void router.replace({ query: v ? { printer: v } : {} }),
+})
+const { data, error } = usePrint(id, printer)
+const panel = ref<InstanceType<typeof BandsPanel>>()
+const printing = ref<number | null>(null)
 const at = ref(0)
 watch(
-  data,
-  (page) => {
-    at.value = page ? Math.floor(page.layers.length / 2) : 0
+  () => data.value?.print.id,
+  () => {
+    at.value = data.value ? Math.floor(data.value.layers.length / 2) : 0
   },
   { immediate: true },
 )
 const line = computed(() => data.value?.layers[at.value]?.line ?? null)
-const { data: layer, error: layerError } = useLayer(id, line)
+const { data: layer, error: layerError } = useLayer(id, printer, line)
 const typed = ref<{ kind: string; bands: Band[] }>({ kind: 'flow', bands: [] })
 /* What was changed is shown where nothing is typed. */
 const shown = computed(() =>
@@ -64,7 +72,15 @@ const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
       <div class="two">
         <figure class="stripbox">
           <figcaption class="quiet">Seconds a layer, and what binds</figcaption>
-          <HeightStrip v-model:at="at" :page="data" :kind="shown.kind" :bands="shown.bands" />
+          <HeightStrip
+            v-model:at="at"
+            :page="data"
+            :kind="shown.kind"
+            :bands="shown.bands"
+            :printing="printing"
+            :drags="typed.bands.length > 0"
+            @drag="(edge, z) => panel?.drag(edge, z)"
+          />
         </figure>
         <div class="layerbox">
           <LayerDrawing v-if="layer" :layer="layer" :bounds="outline" />
@@ -101,10 +117,15 @@ const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
           {{ data.layers.length }} layers, {{ (data.volume_mm3 / 1000).toFixed(1) }} cm³,
           {{ data.retractions }} retractions; at most {{ data.top_flow_mm3_s.toFixed(1) }} mm³/s.
           <template v-if="data.unknown_heating">Heating and homing aren’t counted.</template>
-          Timed with {{ data.limits.accel_mm_s2 }} mm/s² and a junction deviation of
-          {{ data.limits.junction_mm }} mm.
+          Timed with {{ data.limits.accel_mm_s2 }} mm/s² and
+          {{
+            data.limits.junction_mm != null || !data.limits.jerk_mm_s
+              ? `a junction deviation of ${data.limits.junction_mm ?? 0.05} mm`
+              : `sudden changes of at most ${data.limits.jerk_mm_s.x ?? '–'} mm/s`
+          }}.
         </p>
       </section>
+      <PrintHere v-model:printer="printer" :page="data" @printing="printing = $event" />
       <p v-if="data.print.change">
         Made from <RouterLink :to="`/prints/${data.print.made_from}`">another file</RouterLink>:
         {{ data.print.change.edits }} places changed, read again, all else the same.
@@ -118,9 +139,15 @@ const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
         >
         <NButton quaternary aria-haspopup="dialog" @click="asks = true">Let it go …</NButton>
       </p>
-      <BandsPanel :key="data.print.id" :page="data" @bands="(kind, bands) => (typed = { kind, bands })" />
+      <BandsPanel
+        ref="panel"
+        :key="data.print.id"
+        :page="data"
+        :printer="printer"
+        @bands="(kind, bands) => (typed = { kind, bands })"
+      />
       <FoldedPart title="Is another bore worth it?">
-        <BorePanel :key="data.print.id" :page="data" />
+        <BorePanel :key="data.print.id" :page="data" :printer="printer" />
       </FoldedPart>
       <FoldedPart v-if="data.wrong" :title="`What can’t be read (${data.wrong})`">
         <ul>

@@ -47,22 +47,31 @@ export const KINDS: { value: Schemas['BandKind']; label: string; unit: string }[
 export const MULTIPLIES = ['flow', 'first_layer_flow']
 
 /** A sliced part, looked through. */
-export const usePrint = (id: Ref<number>) =>
+export const usePrint = (id: Ref<number>, printer: Ref<number | null>) =>
   useQuery({
-    queryKey: ['print', id],
-    queryFn: () => answer(client.GET('/api/v1/prints/{id}', { params: { path: { id: id.value } } })),
+    queryKey: ['print', id, 'page', printer],
+    queryFn: () =>
+      answer(
+        client.GET('/api/v1/prints/{id}', {
+          params: { path: { id: id.value }, query: { printer_id: printer.value ?? undefined } },
+        }),
+      ),
     staleTime: Infinity,
+    placeholderData: (before: PrintPage | undefined) => (before?.print.id === id.value ? before : undefined),
   })
 
 /** One layer, bead by bead. */
-export const useLayer = (id: Ref<number>, line: Ref<number | null>) =>
+export const useLayer = (id: Ref<number>, printer: Ref<number | null>, line: Ref<number | null>) =>
   useQuery({
-    queryKey: ['print', id, 'layer', line],
+    queryKey: ['print', id, 'layer', line, printer],
     enabled: () => line.value !== null,
     queryFn: () =>
       answer(
         client.GET('/api/v1/prints/{id}/layers/{line}', {
-          params: { path: { id: id.value, line: line.value ?? 0 } },
+          params: {
+            path: { id: id.value, line: line.value ?? 0 },
+            query: { printer_id: printer.value ?? undefined },
+          },
         }),
       ),
     staleTime: Infinity,

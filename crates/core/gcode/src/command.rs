@@ -135,22 +135,63 @@ const MOVE: &[(char, Takes)] = &[
     ('F', Number(1.0, 60_000.0)),
 ];
 
+const ROUND: &[(char, Takes)] = &[
+    ('X', Number(AXES.0, AXES.1)),
+    ('Y', Number(AXES.0, AXES.1)),
+    ('Z', Number(AXES.0, AXES.1)),
+    ('E', Number(-1e6, 1e6)),
+    ('F', Number(1.0, 60_000.0)),
+    ('I', Number(AXES.0, AXES.1)),
+    ('J', Number(AXES.0, AXES.1)),
+    ('R', Number(AXES.0, AXES.1)),
+];
+const MOTORS: &[(char, Takes)] = &[
+    ('X', Flag),
+    ('Y', Flag),
+    ('Z', Flag),
+    ('E', Flag),
+    ('S', Number(0.0, 7_200.0)),
+];
+const SPEEDS: &[(char, Takes)] = &[
+    ('X', Number(0.1, 2_000.0)),
+    ('Y', Number(0.1, 2_000.0)),
+    ('Z', Number(0.1, 2_000.0)),
+    ('E', Number(0.1, 2_000.0)),
+];
+const ACCELS: &[(char, Takes)] = &[
+    ('X', Number(1.0, 100_000.0)),
+    ('Y', Number(1.0, 100_000.0)),
+    ('Z', Number(1.0, 100_000.0)),
+    ('E', Number(1.0, 100_000.0)),
+];
+
 /// All commands. Bounds are wide enough for any machine of the trade and narrow enough for a slipped
 /// decimal point. Common practice, no published source.
 pub const COMMANDS: &[Spec] = &[
     row("G0", E::Move, MOVE),
     row("G1", E::Move, MOVE),
+    needing(row("G2", E::Move, ROUND), &['I', 'J', 'R']),
+    needing(row("G3", E::Move, ROUND), &['I', 'J', 'R']),
+    row(
+        "G4",
+        E::Move,
+        &[('S', Number(0.0, 3_600.0)), ('P', Number(0.0, 3_600_000.0))],
+    ),
+    row("G10", E::Move, &[]),
+    row("G11", E::Move, &[]),
+    row("G21", E::Mode, &[]),
     row("G28", E::Move, &[('X', Flag), ('Y', Flag), ('Z', Flag)]),
     row("G29", E::Move, &[]),
     row("G90", E::Mode, &[]),
     row("G91", E::Mode, &[]),
     needing(row("G92", E::Mode, &[('E', Number(-1e6, 1e6))]), &['E']),
     row("T", E::Mode, &[]),
-    row("M18", E::Mode, &[]),
+    row("M17", E::Mode, MOTORS),
+    row("M18", E::Mode, MOTORS),
     row("M27", E::Ask, &[]),
     row("M82", E::Mode, &[]),
     row("M83", E::Mode, &[]),
-    row("M84", E::Mode, &[]),
+    row("M84", E::Mode, MOTORS),
     heat("M104", E::Heat, &[('S', TARGET), TOOL]),
     row("M105", E::Ask, &[TOOL]),
     row(
@@ -175,6 +216,7 @@ pub const COMMANDS: &[Spec] = &[
     row("M155", E::Mode, &[('S', Number(0.0, 60.0))]),
     heat("M190", E::HeatAndWait, &[('S', TARGET), ('R', TARGET)]),
     heat("M191", E::HeatAndWait, &[('S', TARGET), ('R', TARGET)]),
+    row("M220", E::Mode, &[('S', Number(10.0, 300.0))]),
     row("M221", E::Mode, &[('S', Number(10.0, 300.0)), TOOL]),
     heat(
         "M303",
@@ -185,7 +227,8 @@ pub const COMMANDS: &[Spec] = &[
             ('C', Whole(3.0, 20.0)),
         ],
     ),
-    row("M400", E::Mode, &[]),
+    // Answers once all moves are done.
+    row("M400", E::Move, &[]),
     row("M410", E::Stop, &[]),
     row("M500", E::Memory, &[]),
     row("M501", E::Memory, &[]),
@@ -318,24 +361,62 @@ pub const COMMANDS: &[Spec] = &[
         &[rest("pressure advance", Some("pressure_advance"))],
     ),
     kept(
-        row("M201", E::ReportOnly, &[]),
+        needing(row("M201", E::Mode, ACCELS), &['X', 'Y', 'Z', 'E']),
         &[rest("acceleration", None)],
     ),
     kept(
-        row("M203", E::ReportOnly, &[]),
+        needing(row("M203", E::Mode, SPEEDS), &['X', 'Y', 'Z', 'E']),
         &[rest("greatest speed", None)],
     ),
     kept(
-        row("M204", E::ReportOnly, &[]),
+        needing(
+            row(
+                "M204",
+                E::Mode,
+                &[
+                    ('P', Number(1.0, 100_000.0)),
+                    ('R', Number(1.0, 100_000.0)),
+                    ('S', Number(1.0, 100_000.0)),
+                    ('T', Number(1.0, 100_000.0)),
+                ],
+            ),
+            &['P', 'R', 'S', 'T'],
+        ),
         &[rest("acceleration", None)],
     ),
-    kept(row("M205", E::ReportOnly, &[]), &[rest("setting", None)]),
+    kept(
+        needing(
+            row(
+                "M205",
+                E::Mode,
+                &[
+                    ('X', Number(0.0, 200.0)),
+                    ('Y', Number(0.0, 200.0)),
+                    ('Z', Number(0.0, 200.0)),
+                    ('E', Number(0.0, 200.0)),
+                    ('J', Number(0.0, 5.0)),
+                    ('S', Number(0.0, 200.0)),
+                    ('T', Number(0.0, 200.0)),
+                    ('B', Number(0.0, 1e6)),
+                ],
+            ),
+            &['X', 'Y', 'Z', 'E', 'J', 'S', 'T'],
+        ),
+        &[rest("setting", None)],
+    ),
     kept(row("M206", E::ReportOnly, &[]), &[rest("setting", None)]),
     kept(
         row("M305", E::ReportOnly, &[]),
         &[rest("temperature sensor", Some("sensor_type"))],
     ),
-    kept(row("M420", E::ReportOnly, &[]), &[rest("setting", None)]),
+    kept(
+        row(
+            "M420",
+            E::Mode,
+            &[('S', Whole(0.0, 1.0)), ('Z', Number(0.0, 100.0))],
+        ),
+        &[rest("setting", None)],
+    ),
     kept(
         row("M906", E::ReportOnly, &[]),
         &[rest("motor current", None)],

@@ -3,6 +3,7 @@
 use wattotherm_measure::text::plain;
 
 use super::allowed::Allowed;
+use super::arc::Arc;
 use super::command::{Effect, MOST_TOOLS, Needs, Spec, Takes, command};
 use super::machine::{AXES, Machine};
 use super::settings::wanted_by;
@@ -290,7 +291,14 @@ impl Guard {
         let heat = self.heat(spec, &words, machine)?;
         letters(spec, &code, &words)?;
         match code.as_str() {
-            "G0" | "G1" => self.travel(&words, machine, confirmed)?,
+            "G0" | "G1" => self.travels(
+                AXES.map(|a| words.value(a)),
+                words.value('E'),
+                machine,
+                confirmed,
+            )?,
+            "G2" | "G3" => self.rounds(&words, machine, confirmed)?,
+            "G10" | "G11" => warm(machine)?,
             "G29" => {
                 if machine.homed != [true; 3] {
                     return Err(Refusal::NotHomed);
@@ -375,12 +383,22 @@ impl Guard {
         Ok(Some((heater, target_c)))
     }
 
-    fn travel(&self, words: &Words, machine: &Machine, confirmed: bool) -> Result<(), Refusal> {
-        if let Some(e) = words.value('E') {
+    /// Whether a straight move by its words X, Y, Z and E [mm] may be sent: what [`Guard::allow`] asks of G0
+    /// and G1, without reading words.
+    /// # Errors
+    /// [`Refusal`], in words for the technician.
+    pub fn travels(
+        &self,
+        to: [Option<f64>; 3],
+        e: Option<f64>,
+        machine: &Machine,
+        confirmed: bool,
+    ) -> Result<(), Refusal> {
+        if let Some(e) = e {
             feed(e, machine, confirmed)?;
         }
         for (i, axis) in AXES.into_iter().enumerate() {
-            let Some(v) = words.value(axis) else { continue };
+            let Some(v) = to[i] else { continue };
             if machine.homed == [false; 3] {
                 return Err(Refusal::NotHomed);
             }
@@ -397,14 +415,55 @@ impl Guard {
             let to_mm = machine
                 .leads_to_mm(i, v)
                 .ok_or(Refusal::PlaceUnknown { axis })?;
-            let most_mm = self.limits.volume_mm[i];
-            if !(0.0..=most_mm).contains(&to_mm) {
-                return Err(Refusal::Outside {
-                    axis,
-                    to_mm,
-                    most_mm,
-                });
+            self.inside(i, to_mm)?;
+        }
+        Ok(())
+    }
+
+    fn inside(&self, axis: usize, to_mm: f64) -> Result<(), Refusal> {
+        let most_mm = self.limits.volume_mm[axis];
+        if (0.0..=most_mm).contains(&to_mm) {
+            return Ok(());
+        }
+        Err(Refusal::Outside {
+            axis: AXES[axis],
+            to_mm,
+            most_mm,
+        })
+    }
+
+    /// A round move: all of it lies inside, not only its end.
+    fn rounds(&self, words: &Words, machine: &Machine, confirmed: bool) -> Result<(), Refusal> {
+        let to = AXES.map(|a| words.value(a));
+        self.travels(to, words.value('E'), machine, confirmed)?;
+        let at = |i: usize| {
+            let axis = AXES[i];
+            let unknown = Refusal::PlaceUnknown { axis };
+            if machine.homed == [false; 3] {
+                return Err(Refusal::NotHomed);
             }
+            if !machine.homed[i] {
+                return Err(Refusal::AxisNotHomed { axis });
+            }
+            let from = machine.place_mm[i].ok_or_else(|| unknown.clone())?;
+            let end = match to[i] {
+                None => from,
+                Some(v) => machine.leads_to_mm(i, v).ok_or(unknown)?,
+            };
+            Ok((from, end))
+        };
+        placed(machine)?;
+        let ((x, to_x), (y, to_y)) = (at(0)?, at(1)?);
+        let by = ['I', 'J', 'R'].map(|l| words.value(l));
+        let arc = Arc::read(words.code() == "G2", [x, y], [to_x, to_y], by).map_err(|why| {
+            Refusal::NotACommand {
+                line: words.line(),
+                why: why.into(),
+            }
+        })?;
+        for (i, [least, most]) in arc.covers_mm().into_iter().enumerate() {
+            self.inside(i, least)?;
+            self.inside(i, most)?;
         }
         Ok(())
     }
@@ -424,16 +483,22 @@ fn placed(machine: &Machine) -> Result<(), Refusal> {
     }
 }
 
-fn feed(e: f64, machine: &Machine, confirmed: bool) -> Result<(), Refusal> {
+/// Whether the nozzle in use is hot enough to move filament, by what is measured.
+fn warm(machine: &Machine) -> Result<(), Refusal> {
     let at_c = machine.feeding_c();
-    if at_c.is_none_or(|t| t < LEAST_EXTRUSION_C) {
-        return Err(Refusal::TooCold {
-            at: at_c.map_or("an unknown temperature".into(), |t| {
-                format!("{} °C", plain(t, 0))
-            }),
-            least_c: LEAST_EXTRUSION_C,
-        });
+    if at_c.is_some_and(|t| t >= LEAST_EXTRUSION_C) {
+        return Ok(());
     }
+    Err(Refusal::TooCold {
+        at: at_c.map_or("an unknown temperature".into(), |t| {
+            format!("{} °C", plain(t, 0))
+        }),
+        least_c: LEAST_EXTRUSION_C,
+    })
+}
+
+fn feed(e: f64, machine: &Machine, confirmed: bool) -> Result<(), Refusal> {
+    warm(machine)?;
     if machine.e_relative.is_none() {
         return Err(Refusal::ModeUnknown {
             what: "the extruder",

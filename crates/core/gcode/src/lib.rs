@@ -4,12 +4,14 @@
 #![deny(missing_docs)]
 
 mod allowed;
+mod arc;
 mod command;
 mod frame;
 mod guard;
 mod lex;
 mod machine;
 mod moves;
+mod print_line;
 mod reply;
 mod settings;
 mod temperatures;
@@ -17,12 +19,14 @@ mod words;
 mod writer;
 
 pub use allowed::Allowed;
+pub use arc::Arc;
 pub use command::{COMMANDS, Effect, Needs, Spec, Takes, command};
 pub use frame::{FrameError, checksum, framed, unframed};
 pub use guard::{CHAMBER_CEILING_C, Guard, GuardLimits, HeaterLimit, Refusal, StopWord, stop_word};
 pub use lex::{LexError, Lexer, Token, TokenKind};
 pub use machine::{AXES, Habits, Machine};
 pub use moves::{MOVE_LETTERS, PlainMove, Short, line_end, plain_number, short_line};
+pub use print_line::{LeftOut, PrintLine, PrintLines};
 pub use reply::{
     AutotuneReport, Reply, read_autotune, read_card_print, read_place, read_reply,
     read_simulated_speed,

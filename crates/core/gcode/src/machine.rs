@@ -176,7 +176,9 @@ impl Machine {
                     self.place_mm[i] = w.value(axis).or(self.place_mm[i]);
                 }
             }
-            "G0" | "G1" => self.moved(AXES.map(|a| w.value(a)), w.value('E'), w.value('F')),
+            "G0" | "G1" | "G2" | "G3" => {
+                self.moved(AXES.map(|a| w.value(a)), w.value('E'), w.value('F'))
+            }
             // OK because an output of 255 is a fan at full speed.
             "M106" if w.value('P').is_none_or(|p| p < 0.5) => {
                 self.fan = Some(w.value('S').unwrap_or(255.0).clamp(0.0, 255.0) / 255.0);

@@ -44,6 +44,10 @@ pub struct Context {
     pub failure_times_min: Vec<f64>,
     /// How it comes.
     pub comes: Comes,
+    /// Volumetric limit in force for the job's filament [mm³/s].
+    pub volumetric_limit: Option<f64>,
+    /// The last sliced file that this printer printed or that was made for it.
+    pub last_print: Option<SlicedFile>,
     /// For a trial: which parameter.
     pub parameter: Option<Parameter>,
     /// Minutes of hands that the card still asks for: at least, at most [min].
@@ -69,6 +73,18 @@ pub enum Comes {
     AtRandom,
     /// After about the same time of printing, always.
     SamePoint,
+}
+
+/// A sliced file, as far as a profile must agree with it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SlicedFile {
+    /// What it is called.
+    pub name: String,
+    /// Width of its beads [mm].
+    pub width_mm: f64,
+    /// Height of its layers [mm].
+    pub height_mm: f64,
 }
 
 /// A value that a station left in the printer's memory.

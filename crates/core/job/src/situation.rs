@@ -6,7 +6,7 @@ use wattotherm_measure::Verdict;
 use wattotherm_printer::{FilamentFacts, Parameter, PrinterFacts, Replacement};
 
 use crate::changed::Changed;
-use crate::context::{Comes, Context, ExpectedSetting};
+use crate::context::{Comes, Context, ExpectedSetting, SlicedFile};
 use crate::finding::Finding;
 use crate::house::House;
 use crate::route::{Stop, Traveller, TravellerLine};
@@ -58,6 +58,8 @@ pub struct Situation<'a> {
     pub failure_times_min: &'a [f64],
     /// How it comes.
     pub comes: Comes,
+    /// The last sliced file of the printer.
+    pub last_print: Option<&'a SlicedFile>,
 }
 
 impl Situation<'_> {
@@ -153,6 +155,10 @@ impl Situation<'_> {
                 .copied()
                 .collect(),
             comes: self.comes,
+            volumetric_limit: filament
+                .and_then(|(id, _, _)| self.value(Parameter::VolumetricLimit, Some(*id)))
+                .and_then(|s| s.value),
+            last_print: self.last_print.cloned(),
             hands_left_min: (stop == Stop::Worth)
                 .then_some([self.card.at_least.hands_min, self.card.at_most.hands_min]),
             tube_cut_mm: self

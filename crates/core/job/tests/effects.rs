@@ -129,7 +129,7 @@ fn a_new_bore_must_be_told_and_is_what_the_stations_then_expect() {
     );
     assert_eq!(expects(&stations::OffsetZ, None)["commanded_mm"], "0.3");
     assert_eq!(
-        expects(&stations::Trial, Some(Parameter::Profile))["best"],
+        expects(&stations::Profile, Some(Parameter::Profile))["bore"],
         "0.6"
     );
 }
@@ -144,17 +144,16 @@ fn a_profile_for_another_bore_than_the_fitted_one_is_asked_about() {
         parameter: Some(Parameter::Profile),
         ..Context::default()
     };
-    let mut r = stations::Trial.start(&context);
-    r["best"] = json!("0.4");
-    r["before"] = json!("0.4");
-    r["outcome"] = json!("good");
-    let asked = stations::Trial.evaluate(&r, &context).unwrap_err();
+    let mut r = stations::Profile.start(&context);
+    r["bore"] = json!("0.4");
+    r["before"] = json!("0.6");
+    let asked = stations::Profile.evaluate(&r, &context).unwrap_err();
     assert!(
         asked.to_string().contains("Did you mean 0.6 mm?"),
         "{asked}"
     );
-    r["confirmed"] = json!(["best"]);
-    assert!(stations::Trial.evaluate(&r, &context).is_ok());
+    r["confirmed"] = json!(["bore"]);
+    assert!(stations::Profile.evaluate(&r, &context).is_ok());
 }
 
 #[test]

@@ -91,6 +91,7 @@ fn a_station_gets_the_value_in_force_the_snapshot_and_its_own_last_readings() {
         changed: &[],
         failure_times_min: &[55.0],
         comes: Comes::AtRandom,
+        last_print: None,
     };
     let drive = situation.context(Stop::Parameter(Parameter::Drive, None));
     assert_eq!(drive.before, Some(93.0));
@@ -144,6 +145,7 @@ fn the_printer_is_expected_to_hold_what_each_station_left_last_and_nothing_of_th
         changed: &[],
         failure_times_min: &[],
         comes: Comes::AtRandom,
+        last_print: None,
     };
     let expected: Vec<(String, char, f64)> = situation
         .expected()
@@ -273,6 +275,7 @@ fn a_nozzle_after_its_hot_end_was_built_is_changed_hot_and_the_first_strip_stays
             changed: &[],
             failure_times_min: &[],
             comes: Comes::AtRandom,
+            last_print: None,
         }
         .context(stop);
         let list = sheet(&stop.to_string(), &context);

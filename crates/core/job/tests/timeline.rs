@@ -50,6 +50,7 @@ fn on_the_clock(s: &Story, start: &Start) -> Timeline {
         changed: &[],
         failure_times_min: &[],
         comes: Comes::AtRandom,
+        last_print: None,
     }
     .timeline(start)
 }

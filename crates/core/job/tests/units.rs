@@ -104,7 +104,7 @@ fn units_change_the_words_and_never_the_facts() {
 }
 
 /// Units that a word may keep in either system: what firmware and profiles want.
-const METRIC_ALWAYS: [&str; 4] = ["steps/mm", "mm per motor turn", "mm³", "mm/"];
+const METRIC_ALWAYS: [&str; 5] = ["steps/mm", "mm per motor turn", "mm³", "mm²", "mm/"];
 
 #[test]
 fn no_length_or_temperature_is_left_in_the_other_system() {
@@ -147,6 +147,7 @@ fn the_examples_reach_every_verdict_of_every_station() {
         "heater" => vec![Verdict::MeasureAgain],
         "tube_length" | "worth" => vec![Verdict::Adjust, Verdict::MeasureAgain],
         "mesh" => vec![Verdict::Adjust],
+        "profile" => vec![Verdict::Stop],
         "compare" => vec![Verdict::Stop],
         _ => Vec::new(),
     };

@@ -182,6 +182,32 @@ fn main() {
     println!("highest memory so far {:.0} MB", memory_mb());
     println!();
     let ten = file(10);
+    let read = |cores: usize| {
+        time(|| {
+            let mut lines = 0;
+            each_chunk(File::open(&ten).unwrap(), cores, |c| {
+                lines += c.lines.len();
+                true
+            })
+            .unwrap();
+            assert!(lines > 300_000);
+        })
+    };
+    let (one, both) = (read(0), read(HELPERS));
+    // A general-purpose reader of the registry, on one core, the text in memory already.
+    let other = time(|| {
+        let text = std::fs::read_to_string(&ten).unwrap();
+        let program = gcode::parse(&text).unwrap();
+        assert!(program.blocks.len() > 300_000);
+    });
+    println!(
+        "bare reading of 10 MB: {:.1} ms on one core, {:.1} ms on two; a general reader {:.1} ms: {:.1} and {:.1} times as long",
+        one.0,
+        both.0,
+        other.0,
+        other.0 / one.0,
+        other.0 / both.0
+    );
     let small = time(|| {
         survey(File::open(&ten).unwrap(), &options(), |_| true).unwrap();
     });

@@ -5,13 +5,14 @@
 //! ISO 6983-1 for the language; each method names its own.
 #![deny(missing_docs)]
 
-mod arc;
 mod bands;
 mod bores;
 mod chunks;
+mod clearance;
 mod corner;
 mod drawn;
 mod dynamics;
+mod factor;
 mod layers;
 mod limits;
 mod plan;
@@ -20,7 +21,6 @@ mod retractions;
 mod survey;
 mod walls;
 
-pub use arc::Arc;
 pub use bands::{
     Band, BandKind, BandTable, BandsError, Changed, Edit, Wanted, WantedError, apply_edits,
     band_values, change_by_height, check_change, read_wanted,
@@ -30,8 +30,10 @@ pub use bores::{
     estimate_bore,
 };
 pub use chunks::{ReadError, each_chunk};
+pub use clearance::{Clearance, Gone, clear_path};
 pub use corner::corner_speed2;
 pub use drawn::{Bound, DrawnLayer, draw_layer};
+pub use factor::{Factor, factor_of};
 pub use layers::Layer;
 pub use limits::{AxisLimits, Corner, DEFAULT_JUNCTION_MM, Limits, LimitsError};
 pub use plan::{Binds, Nominal, Planner, Profile, Segment};

@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use wattotherm_gcode::{SettingKey, SettingsReport};
 
 /// A limit for each axis; none where there is none.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -139,6 +140,37 @@ impl Limits {
             });
         }
         Ok(self)
+    }
+
+    /// Limits as a board's settings report tells them (`M201`, `M203`, `M204`, `M205`); none where it tells no
+    /// acceleration. What the report leaves out stays as it is by default.
+    #[must_use]
+    pub fn reported(report: &SettingsReport) -> Option<Self> {
+        let value = |code: &str, letter: char| {
+            let key = SettingKey {
+                code: code.to_owned(),
+                letter,
+            };
+            report.values.get(&key).copied().filter(|v| *v > 0.0)
+        };
+        let axes = |code: &str| AxisLimits {
+            x: value(code, 'X'),
+            y: value(code, 'Y'),
+            z: value(code, 'Z'),
+            e: value(code, 'E'),
+        };
+        let accel_mm_s2 = value("M204", 'P').or_else(|| value("M204", 'S'))?;
+        let jerk = axes("M205");
+        let limits = Self {
+            accel_mm_s2,
+            travel_accel_mm_s2: value("M204", 'T'),
+            max_speed_mm_s: axes("M203"),
+            max_accel_mm_s2: axes("M201"),
+            junction_mm: value("M205", 'J'),
+            jerk_mm_s: (jerk != AxisLimits::default()).then_some(jerk),
+            ..Self::default()
+        };
+        limits.checked().ok()
     }
 
     /// How corners are taken.

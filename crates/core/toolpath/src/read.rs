@@ -4,9 +4,8 @@ use std::io::Read;
 
 use serde::Serialize;
 use utoipa::ToSchema;
-use wattotherm_gcode::{AXES, Habits, Machine, PlainMove, Short, Words};
+use wattotherm_gcode::{AXES, Arc, Habits, Machine, PlainMove, Short, Words};
 
-use crate::arc::Arc;
 use crate::chunks::{ReadError, each_chunk};
 
 /// What can't be read, and where.

@@ -15,7 +15,9 @@ use crate::status::{Heaters, LinkState, SendError};
 impl Actor {
     /// One line from the printer.
     pub(super) fn heard(&mut self, text: &str) {
-        self.note(Way::Answered, text);
+        if text != "ok" || !self.prints_from_here() {
+            self.note(Way::Answered, text);
+        }
         let now_ms = self.now_ms();
         let asked = text.strip_prefix("ok ");
         let body = asked.unwrap_or(text);

@@ -42,6 +42,8 @@ struct Order {
     token: u64,
     /// A zero of a stop.
     zero: bool,
+    /// A line of a print.
+    streams: bool,
 }
 
 impl Order {
@@ -377,6 +379,7 @@ impl Actor {
                 line,
                 confirmed,
                 token,
+                streams,
                 reply,
             } => self.ordered(Order {
                 line,
@@ -384,7 +387,11 @@ impl Actor {
                 confirmed,
                 token,
                 zero: false,
+                streams,
             }),
+            Message::Machine(reply) => {
+                let _ = reply.send(self.state.clone());
+            }
             Message::Limits(l) => self.limit(*l),
             Message::HeatersOff => self.stop(Kind::All),
             Message::Off(heaters) => self.stop(Kind::Only(heaters)),

@@ -203,7 +203,7 @@ impl Actor {
 
     fn send_behind(&mut self, line: &str, now_ms: u64, zero: bool) {
         if let Ok(allowed) = self.guard.allow(line, &self.state, true) {
-            self.protocol.send_behind(&allowed.line, now_ms);
+            self.protocol.send_behind(&allowed.line, false, now_ms);
             let order = Order {
                 zero,
                 ..Order::ours(line)

@@ -123,8 +123,11 @@ impl Actor {
     /// Moves what the protocol wants to send to what is to be written.
     pub(super) fn gather(&mut self) {
         let out = self.protocol.take_output();
-        for l in out.lines().filter(|l| !l.trim().is_empty()) {
-            self.note(Way::Sent, l);
+        // A print's moves would bury what was said.
+        if !self.prints_from_here() {
+            for l in out.lines().filter(|l| !l.trim().is_empty()) {
+                self.note(Way::Sent, l);
+            }
         }
         self.out.extend_from_slice(out.as_bytes());
     }

@@ -3,8 +3,10 @@
 
 mod autotune;
 mod heat;
+mod print;
 mod settings;
 
+use std::sync::Arc;
 use std::time::Duration;
 
 use serde::{Deserialize, Serialize};
@@ -18,6 +20,7 @@ use crate::watch::{Told, Watch, told};
 
 pub use autotune::{Autotuned, autotune};
 pub use heat::{VERIFY_FAN_S, VERIFY_HOLD_S, Verified, hold, limit, verify, warm};
+pub use print::{PrintClock, PrintPlace, PrintStep, Printed, print};
 pub use settings::{Mismatch, Written, read_settings_text, write_settings};
 
 /// How far a routine is.
@@ -29,13 +32,21 @@ pub struct Progress {
     pub part: f64,
     /// Seconds left by the printer's clock, where they can be told.
     pub left_s: Option<f64>,
+    /// Whether it pauses until somebody lets it go on.
+    pub paused: bool,
+    /// Where a print is.
+    pub print: Option<PrintPlace>,
 }
 
 /// Shows progress and hears a stop.
 #[derive(Debug)]
 pub struct Control {
     progress: Told<Progress>,
+    seen: Watch<Progress>,
     stop: Watch<bool>,
+    /// Whether it is to pause; the routine itself may ask for it.
+    pause: Arc<Told<bool>>,
+    pausing: Watch<bool>,
 }
 
 /// The other end of a [`Control`].
@@ -44,12 +55,18 @@ pub struct Remote {
     /// How far it is.
     pub progress: Watch<Progress>,
     stop: Told<bool>,
+    pause: Arc<Told<bool>>,
 }
 
 impl Remote {
     /// Asks the routine to stop.
     pub fn stop(&self) {
         self.stop.change(|s| *s = true);
+    }
+
+    /// Asks the routine to pause, or to go on. Only a print pauses.
+    pub fn pause(&self, pause: bool) {
+        self.pause.change(|p| *p = pause);
     }
 }
 
@@ -58,14 +75,20 @@ impl Remote {
 pub fn control() -> (Control, Remote) {
     let (progress, seen) = told(Progress::default());
     let (stop, heard) = told(false);
+    let (pause, pausing) = told(false);
+    let pause = Arc::new(pause);
     (
         Control {
             progress,
+            seen: seen.clone(),
             stop: heard,
+            pause: Arc::clone(&pause),
+            pausing,
         },
         Remote {
             progress: seen,
             stop,
+            pause,
         },
     )
 }
@@ -122,11 +145,18 @@ async fn target(link: &Link, target_c: f64) -> Result<(), SendError> {
 }
 
 impl Control {
+    /// How far it is, for whoever keeps that.
+    #[must_use]
+    pub fn watch(&self) -> Watch<Progress> {
+        self.seen.clone()
+    }
+
     fn show(&self, says: impl Into<String>, part: f64, left_s: Option<f64>) {
         let progress = Progress {
             says: says.into(),
             part: part.clamp(0.0, 1.0),
             left_s: left_s.map(|s| s.max(0.0)),
+            ..Progress::default()
         };
         self.progress.change(|p| *p = progress);
     }

@@ -365,6 +365,9 @@ async fn routine(
     if !(0.0..=1.0).contains(&body.fan) {
         return bad("fan", "A fan runs from 0 to 1.".into());
     }
+    if body.kind == RoutineKind::Print {
+        return bad("kind", "A print begins on the page of its file.".into());
+    }
     let for_stop = match (body.job, body.stop) {
         (Some(j), Some(k)) => Some((j, k)),
         _ => None,
@@ -387,6 +390,26 @@ async fn routine(
 async fn stop_routine(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode, ApiError> {
     app.live.link(id)?;
     app.live.stop_routine(id);
+    Ok(StatusCode::ACCEPTED)
+}
+
+/// Whether a print pauses.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PauseBody {
+    /// True lifts the head and waits; false goes on.
+    pub pause: bool,
+}
+
+#[utoipa::path(post, path = "/api/v1/printers/{id}/pause", params(("id" = i64, Path)), request_body = PauseBody,
+    responses((status = 202), (status = 409, body = Problem)))]
+/// Lets a print from here pause, head lifted and heaters kept, or go on.
+async fn pause(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Body(body): Body<PauseBody>,
+) -> Result<StatusCode, ApiError> {
+    app.live.pause_print(id, body.pause)?;
     Ok(StatusCode::ACCEPTED)
 }
 
@@ -451,6 +474,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(write))
         .routes(routes!(report))
         .routes(routes!(routine, stop_routine))
+        .routes(routes!(pause))
         .routes(routes!(wire))
         .routes(routes!(curve))
 }

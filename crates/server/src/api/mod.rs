@@ -10,6 +10,7 @@ mod house;
 mod jobs;
 mod live;
 mod logbook;
+mod pace;
 mod photos;
 mod printers;
 mod prints;
@@ -85,6 +86,7 @@ pub fn router() -> OpenApiRouter<App> {
         .merge(house::router())
         .merge(live::router())
         .merge(files::router())
+        .merge(pace::router())
         .merge(prints::router())
         .merge(heat::router())
         .merge(timeline::router())

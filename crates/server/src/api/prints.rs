@@ -9,24 +9,30 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
+use wattotherm_job::stations::flow::density_g_cm3;
+use wattotherm_job::stations::other_bore;
 use wattotherm_measure::Unit;
 use wattotherm_measure::entry::Entry as Typed;
-use wattotherm_measure::text::duration_s;
-use wattotherm_printer::PrinterFacts;
-use wattotherm_store::{Blob, Files, Incoming, NewPrintFile, PrintFile, Store};
+use wattotherm_measure::text::{duration_s, join_and};
+use wattotherm_printer::{Parameter, PrinterFacts};
+use wattotherm_store::{
+    Blob, Files, Incoming, MadePrint, NewMadePrint, NewPrintFile, PrintFile, Store,
+};
 use wattotherm_toolpath::{
-    Band, BandKind, BandTable, BandsError, Bead, Binds, Bores, Bounds, DEFAULT_JUNCTION_MM,
-    Diagnostic, DrawnLayer, Layer, Limits, NewBore, RetractionKind, Survey, SurveyOptions, Wanted,
-    apply_edits, band_values, change_by_height, check_change, compare_bores, draw_layer,
-    estimate_bore, survey,
+    Band, BandKind, BandTable, BandsError, Bead, Binds, BoreEstimate, Bores, Bounds, Clearance,
+    DEFAULT_JUNCTION_MM, Diagnostic, DrawnLayer, Factor, Layer, Limits, NewBore, RetractionKind,
+    Survey, SurveyOptions, Wanted, apply_edits, band_values, change_by_height, check_change,
+    compare_bores, draw_layer, estimate_bore, survey,
 };
 
 use super::files::receive;
+use super::live::RoutineBegun;
 use super::printers::Made;
 use crate::body::{Body, Path, Query};
 use crate::error::{ApiError, Problem};
 use crate::live::limits_of;
 use crate::moment::now;
+use crate::printing::Pace;
 use crate::state::App;
 
 /// Largest sliced part [bytes].
@@ -104,6 +110,12 @@ pub struct PrintPage {
     pub wrong: u64,
     /// Limits that it is timed under.
     pub limits: Limits,
+    /// Where they are known from: `report`, `typed`, or `usual`.
+    pub limits_from: String,
+    /// What this printer's clock said of predictions before.
+    pub factor: Option<Factor>,
+    /// How long it takes by that clock [s], and how far that may be off [s].
+    pub by_the_clock_s: Option<[f64; 2]>,
 }
 
 /// Bands as they were typed.
@@ -161,6 +173,10 @@ pub struct TypedBore {
     /// Its volumetric limit [mm³/s]; blank for none.
     #[schema(value_type = String)]
     pub flow_limit: Typed,
+    /// What an hour of the machine costs the shop; a number in its own money, blank if that isn't asked.
+    #[serde(default)]
+    #[schema(value_type = String)]
+    pub hour: Typed,
 }
 
 fn head(p: PrintFile) -> PrintHead {
@@ -210,17 +226,126 @@ fn number_or(
     number(field, typed, within).map(Some)
 }
 
-/// The limits that a part is timed under while it belongs to no printer.
-fn usual() -> Limits {
-    Limits {
-        junction_mm: Some(DEFAULT_JUNCTION_MM),
-        ..Limits::default()
-    }
+/// Which printer a part is timed for.
+#[derive(Clone, Copy, Default, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct ForPrinter {
+    /// The printer; without one usual limits count.
+    pub printer_id: Option<i64>,
 }
 
-fn options() -> SurveyOptions<'static> {
+/// A printer that a part goes to.
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct ToPrinter {
+    /// The printer.
+    pub printer_id: i64,
+}
+
+/// How two files are compared.
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct BesideQuery {
+    /// The printer; without one usual limits count.
+    pub printer_id: Option<i64>,
+    /// Material, e.g. `PLA`: for the grams.
+    #[serde(default)]
+    pub material: String,
+    /// What an hour of the machine costs the shop, as typed; a number in its own money.
+    #[serde(default)]
+    pub hour: String,
+}
+
+/// Two files side by side.
+#[derive(Serialize, ToSchema)]
+pub struct Beside {
+    /// Time, layers, beads.
+    #[serde(flatten)]
+    pub bores: Bores,
+    /// What the first and the second weigh [g], where the material's density is known.
+    pub grams: Option<[f64; 2]>,
+    /// What the second saves, a number in the shop's own money.
+    pub saved_money: Option<f64>,
+}
+
+/// What another bore would take.
+#[derive(Serialize, ToSchema)]
+pub struct Estimated {
+    /// Time, layers, what binds.
+    #[serde(flatten)]
+    pub estimate: BoreEstimate,
+    /// What it saves, a number in the shop's own money.
+    pub saved_money: Option<f64>,
+}
+
+/// What seconds of the machine cost, where an hour's price is typed.
+fn money(hour: &Typed, seconds: f64) -> Result<Option<f64>, ApiError> {
+    let hour = number_or("hour", hour, [0.01, 10_000.0])?;
+    Ok(hour.map(|h| h * seconds / 3_600.0))
+}
+
+/// A print that is to begin.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewPrint {
+    /// The printer.
+    pub printer_id: i64,
+    /// Said to be meant that commands which nobody here knows are left out.
+    #[serde(default)]
+    pub without_unknown: bool,
+}
+
+/// What a printer's guard makes of a file, before a line of it goes out.
+#[derive(Serialize, ToSchema)]
+pub struct ClearanceView {
+    /// Whether it may be sent.
+    pub clear: bool,
+    /// All of it in a sentence.
+    pub says: String,
+    /// What speaks of another bore than is fitted, in words.
+    pub mismatch: Option<String>,
+    /// Line by line.
+    pub clearance: Clearance,
+}
+
+/// A print that was made, with the clock.
+#[derive(Serialize, ToSchema)]
+pub struct RunView {
+    /// Its number.
+    pub id: i64,
+    /// The printer.
+    pub printer_id: i64,
+    /// Its name.
+    pub printer: String,
+    /// When it began (RFC 3339).
+    pub began_at: String,
+    /// `running`, `done`, `stopped`, `broken`, or `typed` for one that was made elsewhere.
+    pub how: String,
+    /// How it ended, in words.
+    pub says: String,
+    /// Seconds predicted, the printer's factor not in them [s].
+    pub predicted_s: f64,
+    /// Seconds that it took [s].
+    pub took_s: Option<f64>,
+}
+
+/// A print that was made elsewhere, timed by hand.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TypedRun {
+    /// The printer.
+    pub printer_id: i64,
+    /// How long it took, without heating [min].
+    #[schema(value_type = String)]
+    pub minutes: Typed,
+}
+
+fn options(limits: Limits) -> SurveyOptions<'static> {
     SurveyOptions {
-        limits: usual(),
+        limits,
         heating: None,
         cores: HELPERS,
     }
@@ -231,8 +356,16 @@ fn broke_off(e: impl std::fmt::Display) -> ApiError {
     ApiError::Internal
 }
 
-fn look(files: &Files, sha256: &str) -> Result<Survey, ApiError> {
-    survey(files.open(sha256)?, &options(), |_| true).map_err(broke_off)
+fn look(files: &Files, sha256: &str, limits: Limits) -> Result<Survey, ApiError> {
+    survey(files.open(sha256)?, &options(limits), |_| true).map_err(broke_off)
+}
+
+/// The limits that a part is timed under while it belongs to no printer.
+fn usual() -> Limits {
+    Limits {
+        junction_mm: Some(DEFAULT_JUNCTION_MM),
+        ..Limits::default()
+    }
 }
 
 /// What holds a part is named from this share of its time on, 0 to 1. Judgement, no published source.
@@ -258,9 +391,14 @@ fn says(s: &Survey) -> String {
     }
 }
 
-fn page(p: PrintFile, s: Survey) -> PrintPage {
-    let limits = usual();
+fn page(p: PrintFile, s: Survey, pace: Pace) -> PrintPage {
+    let limits = pace.limits;
     PrintPage {
+        by_the_clock_s: pace
+            .factor
+            .map(|f| [s.seconds * f.value, s.seconds * f.spread]),
+        factor: pace.factor,
+        limits_from: pace.source,
         print: head(p),
         says: says(&s),
         seconds: s.seconds,
@@ -297,7 +435,7 @@ async fn add_print(
     let blob = receive(&app, request, PRINT_LIMIT).await?;
     let files = app.files.clone();
     let sha256 = blob.sha256.clone();
-    let s = tokio::task::spawn_blocking(move || look(&files, &sha256))
+    let s = tokio::task::spawn_blocking(move || look(&files, &sha256, usual()))
         .await
         .map_err(|_| ApiError::Internal)??;
     if s.layers.is_empty() {
@@ -306,6 +444,7 @@ async fn add_print(
             "This file lays no bead. Drop a sliced part: lines like G1 X10 Y5 E0.3.",
         ));
     }
+    let bead_mm = Bead::of(&s, usual().filament_mm2()).map(|b| [b.width_mm, b.height_mm]);
     let id = app
         .with(move |store| {
             let new = NewPrintFile {
@@ -314,6 +453,7 @@ async fn add_print(
                 printer_id: None,
                 made_from: None,
                 change: None,
+                bead_mm,
             };
             Ok(store.keep_print_file(&new, &now())?)
         })
@@ -328,35 +468,41 @@ async fn list_prints(State(app): State<App>) -> Result<Json<Vec<PrintHead>>, Api
         .await
 }
 
-#[utoipa::path(get, path = "/api/v1/prints/{id}", params(("id" = i64, Path)),
+#[utoipa::path(get, path = "/api/v1/prints/{id}", params(("id" = i64, Path), ForPrinter),
     responses((status = 200, body = PrintPage), (status = 404, body = Problem)))]
 /// A sliced part: time, what binds, layers, retractions.
 async fn print_page(
     State(app): State<App>,
     Path(id): Path<i64>,
+    Query(on): Query<ForPrinter>,
 ) -> Result<Json<PrintPage>, ApiError> {
-    let p = app.read(move |store| Ok(store.print_file(id)?)).await?;
+    let (p, pace) = app
+        .read(move |store| Ok((store.print_file(id)?, Pace::of(store, on.printer_id)?)))
+        .await?;
     let files = app.files.clone();
     tokio::task::spawn_blocking(move || {
-        let s = look(&files, &p.sha256)?;
-        Ok(Json(page(p, s)))
+        let s = look(&files, &p.sha256, pace.limits.clone())?;
+        Ok(Json(page(p, s, pace)))
     })
     .await
     .map_err(|_| ApiError::Internal)?
 }
 
-#[utoipa::path(get, path = "/api/v1/prints/{id}/layers/{line}", params(("id" = i64, Path), ("line" = u64, Path)),
+#[utoipa::path(get, path = "/api/v1/prints/{id}/layers/{line}", params(("id" = i64, Path), ("line" = u64, Path), ForPrinter),
     responses((status = 200, body = DrawnLayer), (status = 404, body = Problem)))]
 /// One layer, bead by bead, named by the line that it begins on.
 async fn layer(
     State(app): State<App>,
     Path((id, line)): Path<(i64, u64)>,
+    Query(on): Query<ForPrinter>,
 ) -> Result<Json<DrawnLayer>, ApiError> {
-    let p = app.read(move |store| Ok(store.print_file(id)?)).await?;
+    let (p, pace) = app
+        .read(move |store| Ok((store.print_file(id)?, Pace::of(store, on.printer_id)?)))
+        .await?;
     let files = app.files.clone();
     tokio::task::spawn_blocking(move || {
         let file = files.open(&p.sha256)?;
-        draw_layer(file, &usual(), line, HELPERS, |_| true)
+        draw_layer(file, &pace.limits, line, HELPERS, |_| true)
             .map_err(broke_off)?
             .map(Json)
             .ok_or_else(|| ApiError::NotFound(format!("No layer begins on line {line}.")))
@@ -507,6 +653,7 @@ async fn add_bands(
                 printer_id: printer_id.or(p.printer_id),
                 made_from: Some(p.id),
                 change: Some(&change),
+                bead_mm: p.bead_mm,
             };
             Ok(store.keep_print_file(&new, &at)?)
         })
@@ -515,33 +662,49 @@ async fn add_bands(
     Ok((StatusCode::CREATED, Json(made)))
 }
 
-#[utoipa::path(get, path = "/api/v1/prints/{id}/beside/{other}", params(("id" = i64, Path), ("other" = i64, Path)),
-    responses((status = 200, body = Bores), (status = 404, body = Problem)))]
+#[utoipa::path(get, path = "/api/v1/prints/{id}/beside/{other}", params(("id" = i64, Path), ("other" = i64, Path), BesideQuery),
+    responses((status = 200, body = Beside), (status = 404, body = Problem)))]
 /// Two files side by side: time, layers, beads.
 async fn beside(
     State(app): State<App>,
     Path((id, other)): Path<(i64, i64)>,
-) -> Result<Json<Bores>, ApiError> {
-    let (a, b) = app
-        .read(move |store| Ok((store.print_file(id)?, store.print_file(other)?)))
+    Query(on): Query<BesideQuery>,
+) -> Result<Json<Beside>, ApiError> {
+    let hour = Typed::from(on.hour.as_str());
+    money(&hour, 0.0)?;
+    let density = density_g_cm3(&on.material);
+    let (a, b, pace) = app
+        .read(move |store| {
+            let pace = Pace::of(store, on.printer_id)?;
+            Ok((store.print_file(id)?, store.print_file(other)?, pace))
+        })
         .await?;
     let files = app.files.clone();
     tokio::task::spawn_blocking(move || {
-        let (a, b) = (look(&files, &a.sha256)?, look(&files, &b.sha256)?);
-        Ok(Json(compare_bores(&a, &b, usual().filament_mm2())))
+        let mm2 = pace.limits.filament_mm2();
+        let a = look(&files, &a.sha256, pace.limits.clone())?;
+        let b = look(&files, &b.sha256, pace.limits)?;
+        let bores = compare_bores(&a, &b, mm2);
+        Ok(Json(Beside {
+            grams: density.map(|d| [a.volume_mm3, b.volume_mm3].map(|v| v / 1_000.0 * d)),
+            saved_money: money(&hour, bores.saved_s)?,
+            bores,
+        }))
     })
     .await
     .map_err(|_| ApiError::Internal)?
 }
 
-#[utoipa::path(post, path = "/api/v1/prints/{id}/bore", params(("id" = i64, Path)), request_body = TypedBore,
-    responses((status = 200, body = wattotherm_toolpath::BoreEstimate), (status = 404, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/api/v1/prints/{id}/bore", params(("id" = i64, Path), ForPrinter), request_body = TypedBore,
+    responses((status = 200, body = Estimated), (status = 404, body = Problem), (status = 422, body = Problem)))]
 /// What the same part would take with another bore: an estimate.
 async fn bore(
     State(app): State<App>,
     Path(id): Path<i64>,
+    Query(on): Query<ForPrinter>,
     Body(body): Body<TypedBore>,
-) -> Result<Json<wattotherm_toolpath::BoreEstimate>, ApiError> {
+) -> Result<Json<Estimated>, ApiError> {
+    money(&body.hour, 0.0)?;
     let new = NewBore {
         width_mm: number("width", &body.width, [0.1, 3.0])?,
         height_mm: number("height", &body.height, [0.03, 2.0])?,
@@ -551,17 +714,157 @@ async fn bore(
     if new.height_mm > new.width_mm {
         return Err(values("height", "A bead is no higher than it is wide."));
     }
-    let p = app.read(move |store| Ok(store.print_file(id)?)).await?;
+    let (p, pace) = app
+        .read(move |store| Ok((store.print_file(id)?, Pace::of(store, on.printer_id)?)))
+        .await?;
     let files = app.files.clone();
     tokio::task::spawn_blocking(move || {
-        let s = look(&files, &p.sha256)?;
-        let bead = Bead::of(&s, usual().filament_mm2())
+        let limits = pace.limits;
+        let s = look(&files, &p.sha256, limits.clone())?;
+        let bead = Bead::of(&s, limits.filament_mm2())
             .ok_or_else(|| values("width", "The file lays no bead."))?;
-        let got = estimate_bore(files.open(&p.sha256)?, &options(), bead, &new, |_| true);
-        got.map(Json).map_err(broke_off)
+        let file = files.open(&p.sha256)?;
+        let estimate =
+            estimate_bore(file, &options(limits), bead, &new, |_| true).map_err(broke_off)?;
+        Ok(Json(Estimated {
+            saved_money: money(&body.hour, estimate.now_s - estimate.then_s)?,
+            estimate,
+        }))
     })
     .await
     .map_err(|_| ApiError::Internal)?
+}
+
+#[utoipa::path(get, path = "/api/v1/prints/{id}/clearance", params(("id" = i64, Path), ToPrinter),
+    responses((status = 200, body = ClearanceView), (status = 404, body = Problem)))]
+/// What a printer's guard makes of the whole file; nothing is sent.
+async fn clearance(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(to): Query<ToPrinter>,
+) -> Result<Json<ClearanceView>, ApiError> {
+    let cleared = app.clear_print(id, to.printer_id).await?;
+    let bead = Bead::of(&cleared.survey, usual().filament_mm2());
+    let mismatch = app
+        .read(move |store| {
+            let facts = store.printer(to.printer_id)?.facts;
+            let profile = store
+                .settings(to.printer_id)?
+                .into_iter()
+                .find(|s| s.parameter == Parameter::Profile && s.until_at.is_none())
+                .and_then(|s| s.value);
+            Ok(bead.and_then(|b| other_bore([b.width_mm, b.height_mm], facts.nozzle_mm, profile)))
+        })
+        .await?;
+    let c = cleared.clearance;
+    let says = match (c.refused.first(), c.unknown.as_slice()) {
+        (Some(first), _) => format!(
+            "The guard lets {} of its lines not through. Line {}: {}.",
+            c.refused_lines, first.line, first.message
+        ),
+        (None, []) => format!("All {} lines may be sent.", c.lines),
+        (None, unknown) => {
+            let codes: Vec<&str> = unknown.iter().take(6).map(|g| g.code.as_str()).collect();
+            format!(
+                "{} lines may be sent. Left out, because nobody here knows what they do: {}.",
+                c.lines,
+                join_and(&codes)
+            )
+        }
+    };
+    Ok(Json(ClearanceView {
+        clear: c.is_clear(),
+        says,
+        mismatch,
+        clearance: c,
+    }))
+}
+
+#[utoipa::path(post, path = "/api/v1/prints/{id}/print", params(("id" = i64, Path)), request_body = NewPrint,
+    responses((status = 202, body = RoutineBegun), (status = 404, body = Problem), (status = 409, body = Problem), (status = 422, body = Problem)))]
+/// Prints a file on a connected printer, line by line; it goes on by itself.
+async fn begin_print(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Body(body): Body<NewPrint>,
+) -> Result<(StatusCode, Json<RoutineBegun>), ApiError> {
+    let number = app
+        .start_print(id, body.printer_id, body.without_unknown)
+        .await?;
+    Ok((StatusCode::ACCEPTED, Json(RoutineBegun { number })))
+}
+
+#[utoipa::path(get, path = "/api/v1/prints/{id}/runs", params(("id" = i64, Path)),
+    responses((status = 200, body = Vec<RunView>), (status = 404, body = Problem)))]
+/// Prints of a file that were made, with the clock beside the prediction.
+async fn runs(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Vec<RunView>>, ApiError> {
+    app.read(move |store| {
+        store.print_file(id)?;
+        let runs = store.made_prints_of_file(id)?;
+        let view = |r: MadePrint| -> Result<RunView, ApiError> {
+            Ok(RunView {
+                id: r.id,
+                printer_id: r.printer_id,
+                printer: store.printer(r.printer_id)?.name,
+                began_at: r.began_at,
+                how: r.how,
+                says: r.says,
+                predicted_s: r.predicted_s,
+                took_s: r.took_s,
+            })
+        };
+        Ok(Json(runs.into_iter().map(view).collect::<Result<_, _>>()?))
+    })
+    .await
+}
+
+#[utoipa::path(post, path = "/api/v1/prints/{id}/runs", params(("id" = i64, Path)), request_body = TypedRun,
+    responses((status = 201, body = Made), (status = 404, body = Problem), (status = 422, body = Problem)))]
+/// Keeps how long a print took that was made elsewhere.
+async fn add_run(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Body(body): Body<TypedRun>,
+) -> Result<(StatusCode, Json<Made>), ApiError> {
+    let took_s = 60.0 * number("minutes", &body.minutes, [0.1, 20_000.0])?;
+    let (p, pace) = app
+        .read(move |store| {
+            Ok((
+                store.print_file(id)?,
+                Pace::of(store, Some(body.printer_id))?,
+            ))
+        })
+        .await?;
+    let files = app.files.clone();
+    let sha256 = p.sha256.clone();
+    let s = tokio::task::spawn_blocking(move || look(&files, &sha256, pace.limits))
+        .await
+        .map_err(|_| ApiError::Internal)??;
+    let ratio = took_s / s.seconds.max(1e-9);
+    if !(0.25..=4.0).contains(&ratio) {
+        return Err(values(
+            "minutes",
+            format!(
+                "{} was predicted: {} can’t be the same print. Type how long it took, in minutes.",
+                duration_s(s.seconds),
+                duration_s(took_s)
+            ),
+        ));
+    }
+    let id = app
+        .with(move |store| {
+            let new = NewMadePrint {
+                printer_id: body.printer_id,
+                print_file_id: p.id,
+                name: &p.name,
+                predicted_s: s.seconds,
+                layers: s.layers.len() as u64,
+                took_s: Some(took_s),
+            };
+            Ok(store.begin_made_print(&new, &now())?)
+        })
+        .await?;
+    Ok((StatusCode::CREATED, Json(Made { id })))
 }
 
 pub fn router() -> OpenApiRouter<App> {
@@ -575,4 +878,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(add_bands))
         .routes(routes!(beside))
         .routes(routes!(bore))
+        .routes(routes!(clearance))
+        .routes(routes!(begin_print))
+        .routes(routes!(runs, add_run))
 }

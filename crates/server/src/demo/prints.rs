@@ -125,6 +125,7 @@ pub fn fill(store: &mut Store) -> Result<(), StoreError> {
             printer_id: None,
             made_from: None,
             change: None,
+            bead_mm: Some([slicing.width, slicing.layer]),
         };
         store.keep_print_file(&new, &at)?;
     }

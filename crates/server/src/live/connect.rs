@@ -36,6 +36,7 @@ impl Live {
                 noted: Vec::new(),
                 heat_since: None,
                 idle_off_in_s: None,
+                trace_alarm: None,
                 logged: Logged::default(),
             },
         );

@@ -28,7 +28,7 @@ use wattotherm_link::{Link, LinkState, Told, Watch, told};
 use crate::error::ApiError;
 
 pub use limits::limits_of;
-pub use picture::{LivePrinter, RoutineDone, RoutineView};
+pub use picture::{LivePrinter, PrintDone, RoutineDone, RoutineView};
 
 /// What work runs on a printer.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema, IntoStaticStr)]
@@ -45,6 +45,8 @@ pub enum RoutineKind {
     Warm,
     /// Which target the printer takes.
     Limit,
+    /// A sliced part, line by line.
+    Print,
 }
 
 impl RoutineKind {
@@ -63,6 +65,7 @@ impl RoutineKind {
             Self::Verify => "verification",
             Self::Warm => "warm-up",
             Self::Limit => "question for the ceiling",
+            Self::Print => "print",
         }
     }
 }
@@ -100,6 +103,8 @@ struct Connected {
     /// Since when the same heat is on with no routine running.
     heat_since: Option<Instant>,
     idle_off_in_s: Option<u64>,
+    /// What the temperatures of a print show, where that is no good.
+    trace_alarm: Option<String>,
     /// What was said of it last, so that the logbook is told once.
     logged: heat::Logged,
 }
@@ -359,6 +364,23 @@ impl Live {
         }
     }
 
+    /// Lets a printer's print pause, or go on.
+    /// # Errors
+    /// [`ApiError::Conflict`] if none runs.
+    pub fn pause_print(&self, printer_id: i64, pause: bool) -> Result<(), ApiError> {
+        let printers = self.lock();
+        let c = printers.get(&printer_id).ok_or_else(not_connected)?;
+        let print = c
+            .routine
+            .as_ref()
+            .filter(|r| r.kind == RoutineKind::Print && r.is_running());
+        let r = print.ok_or_else(|| {
+            ApiError::Conflict("Nothing is printed from here on this printer.".into())
+        })?;
+        r.remote.pause(pause);
+        Ok(())
+    }
+
     fn show(&self) {
         let all = self.all();
         let json: Arc<str> = serde_json::to_string(&all).unwrap_or_default().into();
@@ -405,6 +427,7 @@ fn paint(printer_id: i64, c: &Connected) -> LivePrinter {
         name: &c.name,
         status: c.link.status(),
         cooling: c.cooling,
+        trace_alarm: c.trace_alarm.as_deref(),
         left_over: c.left_over.as_ref().map(|l| l.says.as_str()),
         idle_off_in_s: c.idle_off_in_s,
         routine: c.routine.as_ref().map(|r| RoutineView {

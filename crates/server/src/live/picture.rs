@@ -4,7 +4,7 @@ use serde::Serialize;
 use utoipa::ToSchema;
 use wattotherm_gcode::Heater;
 use wattotherm_heat::{Cooling, HeatWord, HoldResult, TuneResult, VerifyResult};
-use wattotherm_link::routines::Progress;
+use wattotherm_link::routines::{PrintPlace, Progress};
 use wattotherm_link::{Heaters, LinkState, LinkStatus};
 use wattotherm_measure::text::{capital, join_and, plain};
 
@@ -27,6 +27,23 @@ pub struct RoutineDone {
     pub taken_c: Option<f64>,
     /// Nozzle at the end [°C].
     pub at_c: Option<f64>,
+    /// A print's end.
+    pub print: Option<PrintDone>,
+}
+
+/// What came of a print.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct PrintDone {
+    /// `done`, `stopped` or `broken`.
+    pub how: String,
+    /// How it ended and what to do with the hand, in words.
+    pub says: String,
+    /// Number of the file.
+    pub file: i64,
+    /// Seconds that it took, without heating, homing and pauses.
+    pub seconds: f64,
+    /// How far it came.
+    pub place: PrintPlace,
 }
 
 /// A routine as pages see it.
@@ -129,6 +146,8 @@ pub struct Seen<'a> {
     pub status: LinkStatus,
     /// How its hot end cools.
     pub cooling: Cooling,
+    /// What the temperatures of a print show, where that is no good.
+    pub trace_alarm: Option<&'a str>,
     /// Heat left over from a server that ended without a word.
     pub left_over: Option<&'a str>,
     /// Seconds until idle heat goes off, once that is near.
@@ -198,7 +217,10 @@ pub fn picture(seen: Seen<'_>) -> LivePrinter {
         own_cooling: seen.cooling.own,
         says,
         stop,
-        alarm: status.alarm.as_ref().map(|a| {
+        alarm: status
+            .alarm
+            .as_ref()
+            .map(|a| {
             format!(
                 "The target of {} stands at {} °C, above the ceiling of {} °C, held down by {}.",
                 a.heater.says(tools),
@@ -206,7 +228,8 @@ pub fn picture(seen: Seen<'_>) -> LivePrinter {
                 plain(a.ceiling_c, 0),
                 a.held_by
             )
-        }),
+        })
+            .or_else(|| seen.trace_alarm.map(str::to_owned)),
         left_over: seen.left_over.map(str::to_owned),
         idle_off_in_s: seen.idle_off_in_s,
         routine: seen.routine,

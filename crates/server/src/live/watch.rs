@@ -3,11 +3,13 @@
 use std::time::Duration;
 
 use futures_util::FutureExt as _;
-use wattotherm_heat::{Cooling, TOUCH_SAFE_C, Trace, cooling_from};
+use wattotherm_heat::{
+    Cooling, PhysicalLimits, TOUCH_SAFE_C, Trace, TraceClass, cooling_from, read_class,
+};
 use wattotherm_link::{Heaters, Way};
 use wattotherm_store::NewWire;
 
-use super::Live;
+use super::{Live, RoutineKind};
 use crate::moment::{ago, now};
 use crate::state::App;
 
@@ -20,6 +22,8 @@ const COOLING_EVERY: u32 = 40;
 const PRUNE_EVERY: u32 = 240;
 /// How far back the cooling is looked for [s].
 const COOLING_BACK_S: f64 = 420.0;
+/// How far back the trace of a print is read [s].
+const TRACE_BACK_S: f64 = 240.0;
 /// Lines of the wire kept: this many days, and this many of each printer.
 const WIRE_DAYS: i64 = 60;
 const WIRE_LINES: u32 = 100_000;
@@ -63,6 +67,35 @@ impl Live {
             if let Some(c) = printers.get_mut(id) {
                 c.kept = c.kept.max(*seq);
             }
+        }
+    }
+
+    /// Reads the last minutes of every printer that prints from here: a fault of sensor or heater is an alarm while it
+    /// can still be stopped.
+    fn look_at_traces(&self) {
+        for c in self.lock().values_mut() {
+            let prints = c
+                .routine
+                .as_ref()
+                .is_some_and(|r| r.kind == RoutineKind::Print && r.is_running());
+            if !prints {
+                c.trace_alarm = None;
+                continue;
+            }
+            let status = c.link.status();
+            let log = Trace::new(c.link.samples_after(status.clock_s - TRACE_BACK_S));
+            let reading = read_class(&log, &PhysicalLimits::default());
+            let alarms = reading.class.is_fault()
+                || matches!(
+                    reading.class,
+                    TraceClass::LoopSwinging | TraceClass::FanStealingHeat
+                );
+            c.trace_alarm = alarms.then(|| {
+                format!(
+                    "While it prints: {}. Look at the printer; pause or stop the print.",
+                    reading.class.label()
+                )
+            });
         }
     }
 
@@ -151,6 +184,7 @@ impl App {
                 self.refresh_guards().await;
             }
             if n.is_multiple_of(COOLING_EVERY) {
+                self.live.look_at_traces();
                 self.keep_coolings().await;
             }
             if n.is_multiple_of(PRUNE_EVERY) {

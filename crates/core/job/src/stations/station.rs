@@ -282,6 +282,7 @@ pub static STATIONS: &[&dyn AnyStation] = &[
     &super::OffsetZ,
     &super::Flow,
     &super::Acceptance,
+    &super::Profile,
     &super::Trial,
     &super::Check,
     &super::Snapshot,

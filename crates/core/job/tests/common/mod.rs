@@ -689,6 +689,49 @@ pub fn examples() -> Vec<Example> {
         &plain(),
     );
     add("loose", p, probed(&loose, "150"), &plain());
+    let nozzle: &dyn AnyStation = &stations::Profile;
+    let read_off = |more: Value| {
+        let mut r = json!({
+            "before": "0.4", "bore": "0.4", "outer_width": "0.44", "inner_width": "0.45", "layer": "0.2",
+            "first_layer": "0.2", "outer_speed": "60", "infill_speed": "120", "flow_limit": "9",
+            "name": "0.4 fine", "saved_printer": true, "saved_process": true,
+        });
+        r.as_object_mut()
+            .unwrap()
+            .extend(more.as_object().unwrap().clone());
+        r
+    };
+    add(
+        "as it is",
+        nozzle,
+        read_off(json!({"infill_speed": "90", "file_width": "0.45", "file_height": "0.2"})),
+        &plain(),
+    );
+    add("too fast", nozzle, read_off(json!({})), &plain());
+    add(
+        "a new bore, and was it worth it",
+        nozzle,
+        read_off(json!({
+            "before": "0.6", "outer_width": "0.65", "inner_width": "0.7", "layer": "0.3", "outer_speed": "", "infill_speed": "",
+            "minutes_before": "44", "minutes_now": "63", "grams_before": "31.5", "grams_now": "30.2", "hour": "3",
+        })),
+        &plain(),
+    );
+    add(
+        "a file of another bore",
+        nozzle,
+        read_off(json!({"infill_speed": "90", "file_width": "0.65", "file_height": "0.3"})),
+        &plain(),
+    );
+    add(
+        "the record is odd",
+        nozzle,
+        read_off(
+            json!({"before": "0.6", "bore": "0.6", "outer_width": "0.65", "inner_width": "0.65", "layer": "0.3", "first_layer": "0.3",
+            "infill_speed": "30", "outer_speed": "30", "file_width": "0.65", "file_height": "0.3", "confirmed": ["bore"]}),
+        ),
+        &plain(),
+    );
     let t: &dyn AnyStation = &stations::TubeLength;
     let ways = json!([
         {"name": "front left", "way_mm": "402"}, {"name": "back right", "way_mm": "418"}, {"name": "", "way_mm": ""}

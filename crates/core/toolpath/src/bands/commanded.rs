@@ -17,6 +17,8 @@ pub(super) struct Commanded<'a> {
     /// That, when the last bead was laid.
     base_then: Option<f64>,
     no_base: bool,
+    /// The first line that would set a length while the file counts in inches.
+    inches: Option<u64>,
     /// The byte behind the last bead, and how its line ends.
     behind: (u64, Vec<u8>),
 }
@@ -31,6 +33,7 @@ impl<'a> Commanded<'a> {
             in_force: None,
             base_then: None,
             no_base: false,
+            inches: None,
             behind: (0, Vec::new()),
         }
     }
@@ -81,9 +84,12 @@ impl<'a> Commanded<'a> {
         // What the file sets behind the last bead is its own affair.
         let (end, ending) = &self.behind;
         self.sheet.edits.retain(|e| e.at < *end);
-        let refused = self.no_base.then_some(BandsError::NoBase {
-            what: self.wanted.kind.what(),
-        });
+        let refused = match self.inches {
+            Some(line) => Some(BandsError::Inches { line }),
+            None => self.no_base.then_some(BandsError::NoBase {
+                what: self.wanted.kind.what(),
+            }),
+        };
         if self.in_force.is_some()
             && let Some(base) = self.base_then
         {
@@ -119,6 +125,9 @@ impl Follow for Commanded<'_> {
                 };
                 let band = self.sheet.bead(z, height, m.length_mm, line);
                 if band != self.in_force {
+                    if self.wanted.kind == BandKind::OwnRetraction && line.unit_mm > 1.0 {
+                        self.inches = self.inches.or(Some(line.number));
+                    }
                     let was = std::mem::replace(&mut self.in_force, band);
                     let text = match band {
                         Some(band) => Some(self.line(band)),

@@ -117,6 +117,14 @@ pub enum BandsError {
         /// What is missed.
         what: &'static str,
     },
+    /// Boards differ in what a length of this command counts in.
+    #[error(
+        "Line {line}: the file counts in inches there, and boards differ in whether M207 does. Slice the part in millimetres."
+    )]
+    Inches {
+        /// The line.
+        line: u64,
+    },
     /// A line that can't be written anew.
     #[error("Line {line}: {says}")]
     Line {
