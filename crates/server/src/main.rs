@@ -16,6 +16,7 @@ use wattotherm_store::{FolderLock, JobFile, OpenOptions, Store};
 use wattotherm_toolpath::NewBore;
 
 mod path;
+mod piece;
 mod twin;
 
 /// Bench companion for recalibrating FDM printers.
@@ -138,6 +139,20 @@ enum Command {
         #[arg(long)]
         json: bool,
     },
+    /// Make a test piece for a printer, as G-code or STL, and say what it takes and proves.
+    Piece {
+        /// Its name; `list` prints them all.
+        name: String,
+        /// The printer as JSON: plate, bore, temperatures, limits; a common small one unless said.
+        #[arg(long)]
+        printer: Option<PathBuf>,
+        /// Values of the piece, key=value each.
+        #[arg(long, num_args = 1..)]
+        set: Vec<String>,
+        /// File to write: `.gcode`, or `.stl` for a slicer of your own.
+        #[arg(short, long)]
+        output: Option<PathBuf>,
+    },
     /// Run a simulated printer that speaks the line protocol, for practice and tests.
     Twin {
         /// Address to listen on; port 0 takes a free one.
@@ -258,6 +273,17 @@ fn run(command: Command) -> Result<(), Failure> {
                 flow_limit_mm3_s: flow_limit,
             }),
             as_json: json,
+        }),
+        Command::Piece {
+            name,
+            printer,
+            set,
+            output,
+        } => piece::run(&piece::PieceWanted {
+            name,
+            printer,
+            set,
+            out: output,
         }),
         Command::Twin {
             listen,

@@ -73,15 +73,19 @@ defineExpose({
     else typed.value.every = Math.max(0.2, (z - from) / edge).toFixed(1)
   },
 })
+let stop = new AbortController()
 async function make() {
+  stop = new AbortController()
   const got = await attempt(() =>
     answer(
       client.POST('/api/v1/prints/{id}/bands', {
         params: { path: { id: props.page.print.id } },
         body: body.value,
+        signal: stop.signal,
       }),
     ),
   )
+  if (stop.signal.aborted) failure.value = 'Stopped: nothing was made.'
   if (!got) return
   typed.value = { ...blank }
   await queries.invalidateQueries({ queryKey: ['prints'] })
@@ -118,6 +122,7 @@ async function make() {
     <NButton type="primary" :disabled="busy || !typed.first.trim()" @click="make">
       {{ busy ? 'Changing and reading again …' : label }}
     </NButton>
+    <NButton v-if="busy" @click="stop.abort()">Stop</NButton>
   </section>
 </template>
 

@@ -15,6 +15,7 @@ mod dynamics;
 mod factor;
 mod layers;
 mod limits;
+mod pieces;
 mod plan;
 mod read;
 mod retractions;
@@ -36,6 +37,10 @@ pub use drawn::{Bound, DrawnLayer, draw_layer};
 pub use factor::{Factor, factor_of};
 pub use layers::Layer;
 pub use limits::{AxisLimits, Corner, DEFAULT_JUNCTION_MM, Limits, LimitsError};
+pub use pieces::{
+    PIECES, Part, Piece, PieceError, PieceFor, PieceKind, PieceSetting, Prism, Triangle,
+    make_piece, piece_named, write_stl,
+};
 pub use plan::{Binds, Nominal, Planner, Profile, Segment};
 pub use read::{
     Diagnostic, Follow, Item, LineRef, Move, MoveKind, Reading, Setting, Wait, read_path,

@@ -1,6 +1,8 @@
 //! Sliced parts: kept once, looked through, drawn, changed by height, compared.
 
 use std::io::BufWriter;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 use axum::Json;
 use axum::extract::{DefaultBodyLimit, Request, State};
@@ -356,8 +358,30 @@ fn broke_off(e: impl std::fmt::Display) -> ApiError {
     ApiError::Internal
 }
 
-fn look(files: &Files, sha256: &str, limits: Limits) -> Result<Survey, ApiError> {
-    survey(files.open(sha256)?, &options(limits), |_| true).map_err(broke_off)
+/// Whoever asked is still there: long reading ends with the request that wanted it.
+struct Wanting(Arc<AtomicBool>);
+
+impl Wanting {
+    fn new() -> (Self, impl Fn(u64) -> bool + Clone + Send + 'static) {
+        let gone = Arc::new(AtomicBool::new(false));
+        let seen = Arc::clone(&gone);
+        (Self(gone), move |_| !seen.load(Ordering::Relaxed))
+    }
+}
+
+impl Drop for Wanting {
+    fn drop(&mut self) {
+        self.0.store(true, Ordering::Relaxed);
+    }
+}
+
+fn look(
+    files: &Files,
+    sha256: &str,
+    limits: Limits,
+    wanted: impl Fn(u64) -> bool,
+) -> Result<Survey, ApiError> {
+    survey(files.open(sha256)?, &options(limits), wanted).map_err(broke_off)
 }
 
 /// The limits that a part is timed under while it belongs to no printer.
@@ -435,7 +459,8 @@ async fn add_print(
     let blob = receive(&app, request, PRINT_LIMIT).await?;
     let files = app.files.clone();
     let sha256 = blob.sha256.clone();
-    let s = tokio::task::spawn_blocking(move || look(&files, &sha256, usual()))
+    let (_asks, wanted) = Wanting::new();
+    let s = tokio::task::spawn_blocking(move || look(&files, &sha256, usual(), wanted))
         .await
         .map_err(|_| ApiError::Internal)??;
     if s.layers.is_empty() {
@@ -480,8 +505,9 @@ async fn print_page(
         .read(move |store| Ok((store.print_file(id)?, Pace::of(store, on.printer_id)?)))
         .await?;
     let files = app.files.clone();
+    let (_asks, wanted) = Wanting::new();
     tokio::task::spawn_blocking(move || {
-        let s = look(&files, &p.sha256, pace.limits.clone())?;
+        let s = look(&files, &p.sha256, pace.limits.clone(), wanted)?;
         Ok(Json(page(p, s, pace)))
     })
     .await
@@ -500,9 +526,10 @@ async fn layer(
         .read(move |store| Ok((store.print_file(id)?, Pace::of(store, on.printer_id)?)))
         .await?;
     let files = app.files.clone();
+    let (_asks, wanted) = Wanting::new();
     tokio::task::spawn_blocking(move || {
         let file = files.open(&p.sha256)?;
-        draw_layer(file, &pace.limits, line, HELPERS, |_| true)
+        draw_layer(file, &pace.limits, line, HELPERS, wanted)
             .map_err(broke_off)?
             .map(Json)
             .ok_or_else(|| ApiError::NotFound(format!("No layer begins on line {line}.")))
@@ -586,9 +613,14 @@ impl std::io::Write for Onto<'_> {
 }
 
 /// The changed file on the disk, read again, and its table. Nobody who writes to the database waits for it.
-fn make(files: &Files, sha256: &str, wanted: &Wanted) -> Result<(Blob, BandTable), ApiError> {
+fn make(
+    files: &Files,
+    sha256: &str,
+    wanted: &Wanted,
+    asks: impl Fn(u64) -> bool,
+) -> Result<(Blob, BandTable), ApiError> {
     let changed =
-        change_by_height(files.open(sha256)?, wanted, HELPERS, |_| true).map_err(|e| match e {
+        change_by_height(files.open(sha256)?, wanted, HELPERS, &asks).map_err(|e| match e {
             BandsError::Read(e) => broke_off(e),
             e => values("first", e.to_string()),
         })?;
@@ -597,7 +629,7 @@ fn make(files: &Files, sha256: &str, wanted: &Wanted) -> Result<(Blob, BandTable
         files.open(sha256)?,
         &changed.edits,
         BufWriter::with_capacity(1 << 18, Onto(&mut incoming)),
-        |_| true,
+        &asks,
     )
     .map_err(broke_off)?;
     let blob = incoming.keep("application/octet-stream")?;
@@ -638,7 +670,8 @@ async fn add_bands(
     let wanted = wanted(&body, ceiling_c)?;
     let files = app.files.clone();
     let (was, kind) = (p.sha256.clone(), wanted.kind);
-    let (blob, table) = tokio::task::spawn_blocking(move || make(&files, &was, &wanted))
+    let (_asks, asks) = Wanting::new();
+    let (blob, table) = tokio::task::spawn_blocking(move || make(&files, &was, &wanted, asks))
         .await
         .map_err(|_| ApiError::Internal)??;
     let table = serde_json::to_value(&table).map_err(broke_off)?;
@@ -680,10 +713,11 @@ async fn beside(
         })
         .await?;
     let files = app.files.clone();
+    let (_asks, wanted) = Wanting::new();
     tokio::task::spawn_blocking(move || {
         let mm2 = pace.limits.filament_mm2();
-        let a = look(&files, &a.sha256, pace.limits.clone())?;
-        let b = look(&files, &b.sha256, pace.limits)?;
+        let a = look(&files, &a.sha256, pace.limits.clone(), wanted.clone())?;
+        let b = look(&files, &b.sha256, pace.limits, wanted)?;
         let bores = compare_bores(&a, &b, mm2);
         Ok(Json(Beside {
             grams: density.map(|d| [a.volume_mm3, b.volume_mm3].map(|v| v / 1_000.0 * d)),
@@ -718,14 +752,15 @@ async fn bore(
         .read(move |store| Ok((store.print_file(id)?, Pace::of(store, on.printer_id)?)))
         .await?;
     let files = app.files.clone();
+    let (_asks, wanted) = Wanting::new();
     tokio::task::spawn_blocking(move || {
         let limits = pace.limits;
-        let s = look(&files, &p.sha256, limits.clone())?;
+        let s = look(&files, &p.sha256, limits.clone(), wanted.clone())?;
         let bead = Bead::of(&s, limits.filament_mm2())
             .ok_or_else(|| values("width", "The file lays no bead."))?;
         let file = files.open(&p.sha256)?;
         let estimate =
-            estimate_bore(file, &options(limits), bead, &new, |_| true).map_err(broke_off)?;
+            estimate_bore(file, &options(limits), bead, &new, wanted).map_err(broke_off)?;
         Ok(Json(Estimated {
             saved_money: money(&body.hour, estimate.now_s - estimate.then_s)?,
             estimate,
@@ -837,7 +872,8 @@ async fn add_run(
         .await?;
     let files = app.files.clone();
     let sha256 = p.sha256.clone();
-    let s = tokio::task::spawn_blocking(move || look(&files, &sha256, pace.limits))
+    let (_asks, wanted) = Wanting::new();
+    let s = tokio::task::spawn_blocking(move || look(&files, &sha256, pace.limits, wanted))
         .await
         .map_err(|_| ApiError::Internal)??;
     let ratio = took_s / s.seconds.max(1e-9);
