@@ -4,6 +4,7 @@ interface Set {
   ceiling?: number
   drive?: number
   offset_z?: number
+  profile?: number
   tram?: number
 }
 

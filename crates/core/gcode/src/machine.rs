@@ -177,7 +177,7 @@ impl Machine {
                 }
             }
             "G0" | "G1" | "G2" | "G3" => {
-                self.moved(AXES.map(|a| w.value(a)), w.value('E'), w.value('F'))
+                self.moved(AXES.map(|a| w.value(a)), w.value('E'), w.value('F'));
             }
             // OK because an output of 255 is a fan at full speed.
             "M106" if w.value('P').is_none_or(|p| p < 0.5) => {

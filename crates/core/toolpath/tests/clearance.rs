@@ -1,5 +1,5 @@
 //! A whole file before its first line: what a guard lets through, told line by line.
-#![allow(clippy::unwrap_used)]
+#![allow(clippy::unwrap_used, clippy::float_cmp)] // numbers that are taken over as they are
 
 use proptest::prelude::*;
 use wattotherm_gcode::{Guard, GuardLimits, HeaterLimit};

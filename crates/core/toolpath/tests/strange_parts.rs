@@ -1,7 +1,7 @@
 //! Changes by height in parts that aren't a plain stack of layers: a spiral, parts one after the other, a raft, a
 //! line that primes at a height of its own, round moves, inches, nozzles. Every kind is tried on every one: it holds
 //! where it belongs, or it is refused with a reason; all else is byte for byte.
-#![allow(clippy::unwrap_used, clippy::cast_precision_loss)]
+#![allow(clippy::unwrap_used, clippy::float_cmp)] // places that are repeated as they are written
 
 use std::fmt::Write as _;
 
