@@ -836,6 +836,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/pieces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Test pieces: what each finds, proves and doesn't, and what can be set. */
+        get: operations["pieces"];
+        put?: never;
+        /** Makes a test piece for a printer, and keeps it as a sliced part. */
+        post: operations["add_piece"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/plan": {
         parameters: {
             query?: never;
@@ -5070,6 +5088,29 @@ export interface components {
             /** @description Who writes it. */
             who?: string;
         };
+        /** @description A piece that is wanted. */
+        NewPiece: {
+            /** @description Bed [°C]; blank for the material's. */
+            bed?: string;
+            /**
+             * Format: int64
+             * @description The filament: its temperature, flow and limit are taken.
+             */
+            filament_id?: number | null;
+            /** @description Its name, e.g. `cube`. */
+            name: string;
+            /** @description Nozzle [°C]; blank for the filament's. */
+            nozzle?: string;
+            /**
+             * Format: int64
+             * @description The printer.
+             */
+            printer_id: number;
+            /** @description Values by key, as typed, each in the unit of its setting; blank ones stay as they are. */
+            set?: {
+                [key: string]: string;
+            };
+        };
         /** @description A print that is to begin. */
         NewPrint: {
             /**
@@ -5605,6 +5646,43 @@ export interface components {
              * @default []
              */
             marks: components["schemas"]["PhotoMark"][];
+        };
+        /** @description A kind of test piece. */
+        PieceKind: {
+            /** @description What is found with it. */
+            finds: string;
+            /** @description Its name, e.g. `box`. */
+            name: string;
+            /** @description What it proves. */
+            proves: string;
+            /** @description What it doesn't. */
+            proves_not: string;
+            /** @description What can be set. */
+            settings: components["schemas"]["PieceSetting"][];
+            /** @description In a few words. */
+            title: string;
+        };
+        /** @description A setting of a piece. */
+        PieceSetting: {
+            /**
+             * Format: double
+             * @description Unless said [its unit].
+             */
+            default: number;
+            /** @description Its key, e.g. `from`. */
+            key: string;
+            /**
+             * Format: double
+             * @description Most [its unit].
+             */
+            max: number;
+            /**
+             * Format: double
+             * @description Least [its unit].
+             */
+            min: number;
+            /** @description What it is, with its unit. */
+            says: string;
         };
         /**
          * @description How a piece was found.
@@ -9974,6 +10052,72 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pieces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PieceKind"][];
+                };
+            };
+        };
+    };
+    add_piece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPiece"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -7,7 +7,9 @@ import { RouterLink, useRouter } from 'vue-router'
 import { get } from '../api/client'
 import { moment } from '../api/words'
 import FilePick from '../ui/FilePick.vue'
+import FoldedPart from '../ui/FoldedPart.vue'
 import WideTable from '../ui/WideTable.vue'
+import PieceMaker from './PieceMaker.vue'
 import { send, wentWrong } from './usePrint'
 
 /* Sliced parts: dropped in, looked through, changed by height. */
@@ -55,6 +57,7 @@ const size = (bytes: number) =>
       <NButton @click="stop.abort()">Stop</NButton>
     </div>
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
+    <FoldedPart title="Make a test piece"><PieceMaker /></FoldedPart>
     <p v-if="error" class="error">{{ error.message }}</p>
     <WideTable v-else-if="data?.length" label="Sliced parts">
       <thead>

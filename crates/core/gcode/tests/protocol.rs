@@ -537,7 +537,9 @@ proptest! {
                         prop_assert!(nozzle.is_some_and(|t| t >= 170.0), "{line}");
                     }
                 }
-                "M302" | "M211" | "G10" => prop_assert!(false, "{line} turns a guard off or is unknown"),
+                // Bare it takes filament back, as G1 E-… does; with any word it would set an offset.
+                "G10" => prop_assert!(w.words().is_empty() && nozzle.is_some_and(|t| t >= 170.0), "{line}"),
+                "M302" | "M211" => prop_assert!(false, "{line} turns a guard off or is unknown"),
                 _ => {}
             }
         }

@@ -182,6 +182,20 @@ fn main() {
     println!("highest memory so far {:.0} MB", memory_mb());
     println!();
     let ten = file(10);
+    let small = time(|| {
+        survey(File::open(&ten).unwrap(), &options(), |_| true).unwrap();
+    });
+    println!("survey of 10 MB: {:.1} ms", small.0);
+    let big = file(500);
+    let start = Instant::now();
+    let s = survey(File::open(&big).unwrap(), &options(), |_| true).unwrap();
+    println!(
+        "survey of 500 MB: {:.0} ms, {} layers, {} moves; highest memory {:.0} MB",
+        start.elapsed().as_secs_f64() * 1e3,
+        s.layers.len(),
+        s.moves,
+        memory_mb()
+    );
     let read = |cores: usize| {
         time(|| {
             let mut lines = 0;
@@ -207,19 +221,5 @@ fn main() {
         other.0,
         other.0 / one.0,
         other.0 / both.0
-    );
-    let small = time(|| {
-        survey(File::open(&ten).unwrap(), &options(), |_| true).unwrap();
-    });
-    println!("survey of 10 MB: {:.1} ms", small.0);
-    let big = file(500);
-    let start = Instant::now();
-    let s = survey(File::open(&big).unwrap(), &options(), |_| true).unwrap();
-    println!(
-        "survey of 500 MB: {:.0} ms, {} layers, {} moves; highest memory {:.0} MB",
-        start.elapsed().as_secs_f64() * 1e3,
-        s.layers.len(),
-        s.moves,
-        memory_mb()
     );
 }

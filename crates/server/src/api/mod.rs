@@ -12,6 +12,7 @@ mod live;
 mod logbook;
 mod pace;
 mod photos;
+mod pieces;
 mod printers;
 mod prints;
 mod stations;
@@ -87,6 +88,7 @@ pub fn router() -> OpenApiRouter<App> {
         .merge(live::router())
         .merge(files::router())
         .merge(pace::router())
+        .merge(pieces::router())
         .merge(prints::router())
         .merge(heat::router())
         .merge(timeline::router())

@@ -63,7 +63,7 @@ fn layers(facts: &PieceFor, high: f64) -> u32 {
 }
 
 /// A wall of one line that rises all the way round: nothing to start and stop, so nothing but flow shows.
-pub fn single_wall(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
+pub(super) fn single_wall(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
     let (side, h, w) = (set.get("side"), facts.layer(), facts.width());
     let turns = layers(facts, set.get("high"));
     let high = f64::from(turns) * h;
@@ -98,7 +98,7 @@ pub fn single_wall(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError
 }
 
 /// Squares of one layer where the bed is measured.
-pub fn patches(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
+pub(super) fn patches(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
     let (side, h) = (set.get("side"), facts.layer());
     let nine = set.count("count") > 5;
     let size = [
@@ -164,7 +164,7 @@ fn order(count: u32, seed: u32) -> Vec<u32> {
 }
 
 /// Cards of three layers with a top in one direction; a letter on the tab beside each.
-pub fn cards(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
+pub(super) fn cards(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
     const CARD: [f64; 2] = [30.0, 22.0];
     const TAB: f64 = 8.0;
     const GAP: f64 = 4.0;
@@ -233,7 +233,7 @@ pub fn cards(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
 }
 
 /// Lines whose speed changes twice, each with its own pressure advance; ticks where it changes.
-pub fn lines(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
+pub(super) fn lines(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
     const ENDS: f64 = 20.0;
     const FAST: f64 = 40.0;
     const PITCH: f64 = 5.0;
@@ -292,7 +292,7 @@ pub fn lines(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
 }
 
 /// Posts that the nozzle goes between many times a layer; one setting of the retraction by height.
-pub fn posts(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
+pub(super) fn posts(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
     const POST: f64 = 8.0;
     let (count, bands) = (set.count("posts"), set.count("bands"));
     let apart = set.get("apart");
@@ -386,7 +386,7 @@ pub fn posts(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
 }
 
 /// A cube of two walls, full below and above, with lines inside; X and Y stand out on its sides.
-pub fn cube(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
+pub(super) fn cube(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
     const FULL: u32 = 3;
     let (side, h, w) = (set.get("side"), facts.layer(), facts.width());
     let all = layers(facts, side);
@@ -448,7 +448,7 @@ pub fn cube(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
 }
 
 /// Two combs a direction: the first nozzle's and, a little wider, the second's.
-pub fn combs(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
+pub(super) fn combs(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
     const TOOTH: f64 = 15.0;
     if facts.nozzles < 2 {
         return Err(PieceError::new(
@@ -519,7 +519,7 @@ pub fn combs(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
 }
 
 /// The same length fed at rising flow, each into a heap of its own.
-pub fn ladder(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
+pub(super) fn ladder(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
     const GAP: f64 = 22.0;
     const ABOVE: f64 = 12.0;
     let count = set.count("count");

@@ -102,7 +102,7 @@ pub const PIECES: &[PieceKind] = &[
         proves: "how thick the first layer is, at five or nine places",
         proves_not: "not whether a part holds: a patch is small",
         settings: &[
-            set("count", "how many: 5 or 9", [5.0, 5.0, 9.0]),
+            set("count", "how many patches, 5 or 9", [5.0, 5.0, 9.0]),
             set("side", "length of a side [mm]", [20.0, 10.0, 40.0]),
         ],
     },
@@ -115,14 +115,14 @@ pub const PIECES: &[PieceKind] = &[
         settings: &[
             set(
                 "from",
-                "least, in per cent of the flow [%]",
+                "least, in per cent of the flow",
                 [-20.0, -40.0, 20.0],
             ),
             set("step", "from card to card [%]", [5.0, 0.5, 20.0]),
-            set("count", "how many; a number", [9.0, 2.0, 12.0]),
+            set("count", "how many cards", [9.0, 2.0, 12.0]),
             set(
                 "seed",
-                "order of the cards; 0 in order, else shuffled",
+                "order: 0 as it is, another number shuffles",
                 [0.0, 0.0, 1e6],
             ),
         ],
@@ -136,7 +136,7 @@ pub const PIECES: &[PieceKind] = &[
         settings: &[
             set("from", "least [s]", [0.0, 0.0, 2.0]),
             set("step", "from line to line [s]", [0.01, 0.001, 0.2]),
-            set("count", "how many; a number", [21.0, 5.0, 41.0]),
+            set("count", "how many lines", [21.0, 5.0, 41.0]),
             set("slow", "slow [mm/s]", [20.0, 5.0, 200.0]),
             set("fast", "fast [mm/s]", [100.0, 20.0, 500.0]),
         ],
@@ -150,14 +150,18 @@ pub const PIECES: &[PieceKind] = &[
         settings: &[
             set(
                 "by",
-                "0 distance [mm], 1 speed [mm/s], 2 travel [mm/s], 3 hop [mm]",
+                "what changes: 0 distance, 1 speed, 2 travel, 3 hop",
                 [0.0, 0.0, 3.0],
             ),
-            set("from", "first value [of `by`]", [0.4, 0.0, 1_000.0]),
-            set("step", "from band to band [of `by`]", [0.4, -500.0, 500.0]),
-            set("bands", "how many; a number", [5.0, 1.0, 12.0]),
+            set("from", "first value, mm or mm/s", [0.4, 0.0, 1_000.0]),
+            set(
+                "step",
+                "from band to band, mm or mm/s",
+                [0.4, -500.0, 500.0],
+            ),
+            set("bands", "how many bands", [5.0, 1.0, 12.0]),
             set("every", "height of a band [mm]", [6.0, 2.0, 20.0]),
-            set("posts", "how many; 2 to 4", [2.0, 2.0, 4.0]),
+            set("posts", "how many posts, 2 to 4", [2.0, 2.0, 4.0]),
             set("apart", "between two posts [mm]", [60.0, 40.0, 80.0]),
         ],
     },
@@ -176,7 +180,11 @@ pub const PIECES: &[PieceKind] = &[
         proves: "where the second nozzle's lines meet the first's, in both directions",
         proves_not: "nothing of its height",
         settings: &[
-            set("pitch", "of the first nozzle's comb [mm]", [1.0, 0.8, 3.0]),
+            set(
+                "pitch",
+                "pitch of the first nozzle's comb [mm]",
+                [1.0, 0.8, 3.0],
+            ),
             set(
                 "more",
                 "how much wider the second's is [mm]",
@@ -184,7 +192,7 @@ pub const PIECES: &[PieceKind] = &[
             ),
             set(
                 "teeth",
-                "to either side of the middle; a number",
+                "teeth to either side of the middle",
                 [10.0, 4.0, 20.0],
             ),
         ],
@@ -198,7 +206,7 @@ pub const PIECES: &[PieceKind] = &[
         settings: &[
             set("from", "first flow [mm³/s]", [4.0, 0.5, 50.0]),
             set("step", "from heap to heap [mm³/s]", [2.0, 0.2, 20.0]),
-            set("count", "how many; a number", [8.0, 3.0, 14.0]),
+            set("count", "how many heaps", [8.0, 3.0, 14.0]),
             set("feed", "filament a heap [mm]", [40.0, 10.0, 200.0]),
         ],
     },

@@ -17,10 +17,10 @@ const PRIME_MM: f64 = 60.0;
 /// How filament is taken back over travel: one of these may change by height or by line.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) struct Pull {
-    pub length_mm: f64,
-    pub speed_mm_s: f64,
-    pub travel_mm_s: f64,
-    pub hop_mm: f64,
+    pub(super) length_mm: f64,
+    pub(super) speed_mm_s: f64,
+    pub(super) travel_mm_s: f64,
+    pub(super) hop_mm: f64,
 }
 
 /// A place as it is written: filament is reckoned from what the printer is told [mm].
@@ -37,17 +37,17 @@ pub(super) struct Pen<'a> {
     width: f64,
     speed: f64,
     feed: f64,
-    pub pull: Pull,
+    pub(super) pull: Pull,
     /// Flow over that of the profile [1].
-    pub flow: f64,
-    pub body: Vec<Prism>,
+    pub(super) flow: f64,
+    pub(super) body: Vec<Prism>,
     first: bool,
     tool: u8,
 }
 
 impl<'a> Pen<'a> {
     /// Heated, homed, primed beside the edge.
-    pub fn new(facts: &'a PieceFor, title: &str) -> Self {
+    pub(super) fn new(facts: &'a PieceFor, title: &str) -> Self {
         let mut pen = Self {
             facts,
             out: String::new(),
@@ -87,13 +87,13 @@ impl<'a> Pen<'a> {
         pen
     }
 
-    pub fn say(&mut self, line: &str) {
+    pub(super) fn say(&mut self, line: &str) {
         self.out.push_str(line);
         self.out.push('\n');
     }
 
     /// Where lines of the next beads lie, and how high they are [mm].
-    pub fn layer(&mut self, z: f64, height: f64) {
+    pub(super) fn layer(&mut self, z: f64, height: f64) {
         self.z = z;
         self.height = height;
         let _ = writeln!(self.out, "G1 Z{z:.3} F600");
@@ -108,7 +108,7 @@ impl<'a> Pen<'a> {
     }
 
     /// The line that primes, along the front rim.
-    pub fn prime(&mut self) {
+    pub(super) fn prime(&mut self) {
         let (rim, h) = (self.facts.rim_mm, self.height);
         let long = PRIME_MM.min(self.facts.bed_mm[0] - 2.0 * rim - 2.0);
         self.layer(h, h);
@@ -117,7 +117,7 @@ impl<'a> Pen<'a> {
         self.line([rim + 1.0 + long, rim + 1.0]);
     }
 
-    pub fn with(&mut self, width: f64, speed_mm_s: f64) {
+    pub(super) fn with(&mut self, width: f64, speed_mm_s: f64) {
         self.width = width;
         self.speed = speed_mm_s;
     }
@@ -133,7 +133,7 @@ impl<'a> Pen<'a> {
     }
 
     /// Moves without laying anything.
-    pub fn go(&mut self, to: [f64; 2]) {
+    pub(super) fn go(&mut self, to: [f64; 2]) {
         let to = written(to);
         let far = (to[0] - self.at[0]).hypot(to[1] - self.at[1]);
         if far < 1e-6 {
@@ -176,7 +176,7 @@ impl<'a> Pen<'a> {
     }
 
     /// Lays a bead; `rise` of the height goes along with it.
-    pub fn rising(&mut self, to: [f64; 2], rise: f64) {
+    pub(super) fn rising(&mut self, to: [f64; 2], rise: f64) {
         let to = written(to);
         let length = (to[0] - self.at[0]).hypot(to[1] - self.at[1]);
         if length < 1e-6 {
@@ -195,12 +195,12 @@ impl<'a> Pen<'a> {
     }
 
     /// Lays a bead.
-    pub fn line(&mut self, to: [f64; 2]) {
+    pub(super) fn line(&mut self, to: [f64; 2]) {
         self.rising(to, 0.0);
     }
 
     /// Lays a bead round some corners and back to the first.
-    pub fn ring(&mut self, corners: &[[f64; 2]]) {
+    pub(super) fn ring(&mut self, corners: &[[f64; 2]]) {
         self.go(corners[0]);
         for to in corners[1..].iter().chain(&corners[..1]) {
             self.line(*to);
@@ -208,7 +208,7 @@ impl<'a> Pen<'a> {
     }
 
     /// The corners of a rectangle, `inset` inside it [mm].
-    pub fn corners(from: [f64; 2], to: [f64; 2], inset: f64) -> [[f64; 2]; 4] {
+    pub(super) fn corners(from: [f64; 2], to: [f64; 2], inset: f64) -> [[f64; 2]; 4] {
         let (a, b) = (
             [from[0] + inset, from[1] + inset],
             [to[0] - inset, to[1] - inset],
@@ -217,12 +217,12 @@ impl<'a> Pen<'a> {
     }
 
     /// Spacing at which beads side by side fill their layer: as far apart as their cut is large [mm].
-    pub fn spacing(&self) -> f64 {
+    pub(super) fn spacing(&self) -> f64 {
         bead_area_mm2(self.width, self.height) / self.height
     }
 
     /// Fills a rectangle with lines along one axis, each as long as it; what is left over is shared between them.
-    pub fn fill(&mut self, from: [f64; 2], to: [f64; 2], along: usize) {
+    pub(super) fn fill(&mut self, from: [f64; 2], to: [f64; 2], along: usize) {
         let across = 1 - along;
         let inset = self.width / 2.0;
         let room = (to[across] - from[across] - self.width).max(0.0);
@@ -245,7 +245,7 @@ impl<'a> Pen<'a> {
     }
 
     /// Writes a text from its lower left corner, so tall [mm].
-    pub fn write(&mut self, text: &str, at: [f64; 2], high: f64) {
+    pub(super) fn write(&mut self, text: &str, at: [f64; 2], high: f64) {
         for [a, b] in strokes(text, high).0 {
             self.go([at[0] + a[0], at[1] + a[1]]);
             self.line([at[0] + b[0], at[1] + b[1]]);
@@ -253,13 +253,13 @@ impl<'a> Pen<'a> {
     }
 
     /// Feeds filament standing [mm], at a flow [mm³/s].
-    pub fn heap(&mut self, length_mm: f64, flow_mm3_s: f64) {
+    pub(super) fn heap(&mut self, length_mm: f64, flow_mm3_s: f64) {
         let f = self.feed_to(flow_mm3_s / self.facts.filament_mm2());
         let _ = writeln!(self.out, "G1 E{length_mm:.4}{f}");
     }
 
     /// Takes up another nozzle.
-    pub fn nozzle(&mut self, tool: u8) {
+    pub(super) fn nozzle(&mut self, tool: u8) {
         if tool != self.tool {
             self.tool = tool;
             let _ = writeln!(self.out, "T{tool}");
@@ -267,7 +267,7 @@ impl<'a> Pen<'a> {
     }
 
     /// Ends it: lifted, cold, motors let go.
-    pub fn end(mut self) -> (String, Vec<Prism>) {
+    pub(super) fn end(mut self) -> (String, Vec<Prism>) {
         let f = self.feed_to(self.pull.speed_mm_s);
         let _ = writeln!(self.out, "G1 E-1{f}");
         let up = (self.z + UP_MM).min(self.facts.height_mm);
