@@ -168,8 +168,22 @@ impl Link {
     /// Claims heaters, fans and moves for a routine of this name.
     #[must_use]
     pub fn claim(&self, name: &str) -> Claim {
+        self.claimed(name, false)
+    }
+
+    /// Claims the whole printer: nothing but questions and stops goes out from elsewhere. A print counts on every mode.
+    #[must_use]
+    pub fn claim_alone(&self, name: &str) -> Claim {
+        self.claimed(name, true)
+    }
+
+    fn claimed(&self, name: &str, alone: bool) -> Claim {
         let token = TOKENS.fetch_add(1, Ordering::Relaxed);
-        let _ = self.messages.send(Message::Own(token, name.to_owned()));
+        let _ = self.messages.send(Message::Own {
+            token,
+            name: name.to_owned(),
+            alone,
+        });
         Claim {
             link: Self {
                 token,

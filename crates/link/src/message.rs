@@ -25,7 +25,12 @@ pub(crate) enum Message {
     Emergency,
     Release,
     Limits(Box<GuardLimits>),
-    Own(u64, String),
+    /// A routine has the heaters, fans and moves; `alone` everything but questions and stops.
+    Own {
+        token: u64,
+        name: String,
+        alone: bool,
+    },
     Disown(u64),
     /// Asks for modes and place as they are known.
     Machine(oneshot::Sender<Machine>),

@@ -228,7 +228,7 @@ pub enum SendError {
     },
     /// A routine owns the heater.
     #[error(
-        "The {owner} owns the heater while it runs. “{line}” was not sent. Stop the {owner} first, or wait for its end."
+        "The {owner} has the printer while it runs. “{line}” was not sent. Stop the {owner} first, or wait for its end."
     )]
     Owned {
         /// The command.

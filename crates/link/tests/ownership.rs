@@ -109,7 +109,7 @@ async fn a_routine_owns_its_heater_and_says_so() {
         assert_eq!(
             refused.to_string(),
             format!(
-                "The hold test owns the heater while it runs. “{line}” was not sent. Stop the hold test first, or wait for its end."
+                "The hold test has the printer while it runs. “{line}” was not sent. Stop the hold test first, or wait for its end."
             )
         );
     }

@@ -54,7 +54,7 @@ fn begin(link: &Link, lines: Vec<String>) -> (Remote, tokio::task::JoinHandle<Pr
     let (control, remote) = control();
     let link = link.clone();
     let task = tokio::spawn(async move {
-        let claim = link.claim("print");
+        let claim = link.claim_alone("print");
         let (put, take) = mpsc::channel(64);
         let clock = clock(lines.len());
         tokio::spawn(async move {
@@ -203,8 +203,23 @@ async fn a_pause_lifts_the_head_keeps_the_heat_and_goes_on_where_it_was() {
     let z = link.machine().await.place_mm[2].unwrap();
     assert!((z - 10.2).abs() < 1e-6, "lifted to {z}");
     assert!(running.look().targets_c().0 > 199.0, "heaters are kept");
-    // Nobody else moves the head meanwhile.
-    assert!(link.send("G1 X10").await.is_err());
+    // Nobody else moves the head meanwhile, or changes how moves count; questions are answered.
+    for line in [
+        "G1 X10",
+        "G91",
+        "M82",
+        "M92 E100",
+        "M204 S100",
+        "M500",
+        "M106 S0",
+    ] {
+        let refused = link.send(line).await;
+        assert!(
+            matches!(refused, Err(wattotherm_link::SendError::Owned { .. })),
+            "{line}: {refused:?}"
+        );
+    }
+    assert!(link.send("M105").await.is_ok());
     sleep(Duration::from_millis(200)).await;
     assert_eq!(laid(&running).len(), count, "nothing is laid in a pause");
     remote.pause(false);
@@ -214,6 +229,7 @@ async fn a_pause_lifts_the_head_keeps_the_heat_and_goes_on_where_it_was() {
         .await,
         "it pauses again where the file asks for a person"
     );
+    assert!(remote.progress.now().says.contains("the file asks for you"));
     remote.pause(false);
     let printed = timeout(LONG, task).await.unwrap().unwrap();
     assert_eq!(printed.end, Ok(()));

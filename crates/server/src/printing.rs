@@ -113,7 +113,7 @@ fn read_steps(
         let texts = match lines.line(line) {
             PrintLine::Nothing | PrintLine::LeaveOut(..) => continue,
             // The file was clear when it began. One that isn't any more ends the print at this line.
-            PrintLine::Refuse(_) => return Ok(()),
+            PrintLine::Refuse(_) => return Err(ApiError::Internal),
             PrintLine::Person => {
                 if put.blocking_send(PrintStep::Person { number }).is_err() {
                     return Ok(());
@@ -335,7 +335,7 @@ impl App {
     }
 
     async fn run_print(&self, begun: Begun, run_id: i64, cleared: Cleared, control: Control) {
-        let claim = begun.link.claim(RoutineKind::Print.says());
+        let claim = begun.link.claim_alone(RoutineKind::Print.says());
         let (put, take) = mpsc::channel(READ_AHEAD);
         let (files, sha256, tools) = (
             self.files.clone(),
@@ -381,7 +381,7 @@ impl App {
             lines: cleared.survey.reading.lines,
             seconds: cleared.survey.seconds,
         };
-        let printed = print(
+        let mut printed = print(
             control,
             claim.link(),
             take,
@@ -393,6 +393,11 @@ impl App {
         keeping.abort();
         if !matches!(reading.await, Ok(Ok(()))) {
             tracing::warn!("the file of a print could not be read to its end");
+            if printed.end.is_ok() {
+                printed.end = Err(RoutineError::NotReached {
+                    says: "The file could not be read to its end.".into(),
+                });
+            }
         }
         let (how, says) = ended(&printed);
         let done = PrintDone {

@@ -93,8 +93,16 @@ pub(crate) struct Actor {
     off_by_report: bool,
     stopping: Option<Stopping>,
     said_unconfirmed: bool,
-    /// The routine that owns the heaters: its token and name.
-    owner: Option<(u64, String)>,
+    /// The routine that has the printer.
+    owner: Option<Owner>,
+}
+
+/// A routine that has the printer.
+struct Owner {
+    token: u64,
+    name: String,
+    /// Modes and settings are its own too.
+    alone: bool,
 }
 
 /// Why a connection ended.
@@ -396,12 +404,16 @@ impl Actor {
             Message::HeatersOff => self.stop(Kind::All),
             Message::Off(heaters) => self.stop(Kind::Only(heaters)),
             Message::Emergency => self.stop(Kind::Emergency),
-            Message::Own(token, name) => {
-                self.owner = Some((token, name.clone()));
+            Message::Own { token, name, alone } => {
+                self.owner = Some(Owner {
+                    token,
+                    name: name.clone(),
+                    alone,
+                });
                 self.status.change(|s| s.owner = Some(name));
             }
             Message::Disown(token) => {
-                if self.owner.as_ref().is_some_and(|(t, _)| *t == token) {
+                if self.owner.as_ref().is_some_and(|o| o.token == token) {
                     self.owner = None;
                     self.status.change(|s| s.owner = None);
                 }

@@ -154,16 +154,17 @@ impl Actor {
             return Err(SendError::Prints { line: line() });
         }
         if order.reply.is_some()
-            && let Some((token, owner)) = &self.owner
-            && *token != order.token
-            && matches!(
-                allowed.effect,
-                Effect::Heat | Effect::HeatAndWait | Effect::Fan | Effect::Move
-            )
+            && let Some(owner) = &self.owner
+            && owner.token != order.token
+            && (owner.alone && disturbs
+                || matches!(
+                    allowed.effect,
+                    Effect::Heat | Effect::HeatAndWait | Effect::Fan | Effect::Move
+                ))
         {
             return Err(SendError::Owned {
                 line: line(),
-                owner: owner.clone(),
+                owner: owner.name.clone(),
             });
         }
         Ok(allowed)

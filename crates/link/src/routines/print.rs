@@ -117,6 +117,8 @@ struct Run<'a> {
     /// On their way, oldest first: the line's number and what will come of it.
     out: VecDeque<Sent>,
     place: PrintPlace,
+    /// The file itself asks for a person.
+    asked: bool,
     gone_s: f64,
     paused_s: f64,
     /// Seconds that heating and homing took.
@@ -147,6 +149,7 @@ pub async fn print(
         clock,
         out: VecDeque::new(),
         place: PrintPlace::default(),
+        asked: false,
         gone_s: 0.0,
         paused_s: 0.0,
         waited_s: 0.0,
@@ -273,6 +276,7 @@ impl Run<'_> {
                     Some(PrintStep::Person { number }) => {
                         self.control.pause.change(|p| *p = true);
                         self.place.line = number;
+                        self.asked = true;
                     }
                     Some(PrintStep::Line { number, text }) => self.send(number, &text).await?,
                 },
@@ -306,6 +310,10 @@ impl Run<'_> {
                 stop = self.control.stop.next() => if stop.unwrap_or(true) {
                     return Err(RoutineError::Stopped);
                 },
+                _ = self.control.pausing.next() => {
+                    let then = if self.control.pausing.now() { "; it pauses then" } else { "" };
+                    self.show(&format!("{says}{then}"), false);
+                }
                 got = &mut answer => {
                     got?;
                     break;
@@ -353,7 +361,12 @@ impl Run<'_> {
             self.link.send(back).await?;
         }
         let lifted = lift(self.link).await;
-        self.show("paused: head lifted, heaters kept", true);
+        let says = if std::mem::take(&mut self.asked) {
+            "paused: the file asks for you; head lifted, heaters kept"
+        } else {
+            "paused: head lifted, heaters kept"
+        };
+        self.show(says, true);
         self.wait_for_go().await?;
         self.show("going on", true);
         if let Some(z) = lifted {

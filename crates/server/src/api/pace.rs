@@ -8,10 +8,10 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_gcode::read_settings;
 use wattotherm_link::routines::read_settings_text;
-use wattotherm_measure::Unit;
 use wattotherm_measure::entry::Entry as Typed;
 use wattotherm_toolpath::{AxisLimits, Factor, Limits};
 
+use super::prints::{number_or, values};
 use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};
 use crate::moment::now;
@@ -56,29 +56,6 @@ pub struct TypedLimits {
     /// Volumetric limit [mm³/s].
     #[schema(value_type = String)]
     pub flow_limit: Typed,
-}
-
-fn values(field: &'static str, message: String) -> ApiError {
-    ApiError::Values { field, message }
-}
-
-fn typed(field: &'static str, typed: &Typed, within: [f64; 2]) -> Result<Option<f64>, ApiError> {
-    if typed.is_blank() {
-        return Ok(None);
-    }
-    let value = typed
-        .parse(Unit::One)
-        .ok_or_else(|| values(field, format!("“{}” is no number.", typed.shown())))?;
-    if !(within[0]..=within[1]).contains(&value) {
-        return Err(values(
-            field,
-            format!(
-                "{value} can’t be meant: type {} to {}.",
-                within[0], within[1]
-            ),
-        ));
-    }
-    Ok(Some(value))
 }
 
 fn view(pace: Pace) -> PaceView {
@@ -143,20 +120,20 @@ async fn put_pace(
     let before = app
         .read(move |store| Ok(Pace::of(store, Some(id))?.limits))
         .await?;
-    let speed = typed("speed", &body.speed, [1.0, 2_000.0])?;
-    let look_ahead = typed("look_ahead", &body.look_ahead, [2.0, 10_000.0])?;
+    let speed = number_or("speed", &body.speed, [1.0, 2_000.0])?;
+    let look_ahead = number_or("look_ahead", &body.look_ahead, [2.0, 10_000.0])?;
     let limits = Limits {
-        accel_mm_s2: typed("accel", &body.accel, [10.0, 100_000.0])?
+        accel_mm_s2: number_or("accel", &body.accel, [10.0, 100_000.0])?
             .unwrap_or(Limits::default().accel_mm_s2),
-        travel_accel_mm_s2: typed("travel_accel", &body.travel_accel, [10.0, 100_000.0])?,
+        travel_accel_mm_s2: number_or("travel_accel", &body.travel_accel, [10.0, 100_000.0])?,
         max_speed_mm_s: AxisLimits {
             x: speed,
             y: speed,
-            z: typed("speed_z", &body.speed_z, [0.1, 500.0])?,
+            z: number_or("speed_z", &body.speed_z, [0.1, 500.0])?,
             e: before.max_speed_mm_s.e,
         },
-        junction_mm: typed("junction", &body.junction, [0.0, 2.0])?.or(before.junction_mm),
-        flow_limit_mm3_s: typed("flow_limit", &body.flow_limit, [0.1, 500.0])?,
+        junction_mm: number_or("junction", &body.junction, [0.0, 2.0])?.or(before.junction_mm),
+        flow_limit_mm3_s: number_or("flow_limit", &body.flow_limit, [0.1, 500.0])?,
         // OK because the bounds above are far below the largest number.
         #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
         look_ahead: look_ahead.map(|n| n as usize),
@@ -176,7 +153,7 @@ async fn read_pace(
     let limits = Limits::reported(&read_settings(&text)).ok_or_else(|| {
         values(
             "accel",
-            "The printer’s report says nothing of acceleration (M204). Type its limits.".into(),
+            "The printer’s report says nothing of acceleration (M204). Type its limits.",
         )
     })?;
     let before = app

@@ -193,7 +193,7 @@ fn head(p: PrintFile) -> PrintHead {
     }
 }
 
-fn values(field: &'static str, message: impl Into<String>) -> ApiError {
+pub(super) fn values(field: &'static str, message: impl Into<String>) -> ApiError {
     ApiError::Values {
         field,
         message: message.into(),
@@ -217,7 +217,8 @@ fn number(field: &'static str, typed: &Typed, within: [f64; 2]) -> Result<f64, A
     Ok(value)
 }
 
-fn number_or(
+/// The same, or none where nothing is typed.
+pub(super) fn number_or(
     field: &'static str,
     typed: &Typed,
     within: [f64; 2],
