@@ -245,13 +245,13 @@ test('bands are dragged on the strip', async ({ page }) => {
 })
 
 test('a test piece is made for a printer and printed there', async ({ page, request }) => {
-  await onTwin(request, 'Checker')
+  await onTwin(request, 'Spindle')
   await page.goto('/prints')
   await page.getByText('Make a test piece').click()
   const maker = page.getByRole('region', { name: 'Test piece' })
   await pick(maker, 'Piece', 'first-layer patches')
   await expect(maker).toContainText('Proves how thick the first layer is')
-  await pick(maker, 'For which printer', 'Checker')
+  await pick(maker, 'For which printer', 'Spindle')
   await maker.getByLabel('Nozzle, °C').fill('280')
   await maker.getByRole('button', { name: 'Make the first-layer patches' }).click()
   await expect(maker.getByRole('alert')).toContainText('280 °C is above the ceiling')
@@ -260,6 +260,6 @@ test('a test piece is made for a printer and printed there', async ({ page, requ
   await maker.getByLabel('Length of a side, mm (20)').press('Enter')
   await expect(page.getByRole('heading', { level: 1 })).toContainText('patches-0.4:')
   await expect(side(page)).toContainText('lines may be sent')
-  await side(page).getByRole('button', { name: 'Print it on Checker' }).click()
+  await side(page).getByRole('button', { name: 'Print it on Spindle' }).click()
   await expect(side(page)).toContainText('patches-0.4.gcode: printed in', { timeout: 60_000 })
 })
