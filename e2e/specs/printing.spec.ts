@@ -71,9 +71,9 @@ test('a part is printed from here with a pause, and the clock stands beside what
   page,
   request,
 }) => {
-  const { printer } = await onTwin(request, 'Medlar')
+  const { printer } = await onTwin(request, 'Kapok')
   await drop(page, 'medlar box', part('medlar box', 18))
-  await pick(side(page), 'Printer', 'Medlar')
+  await pick(side(page), 'Printer', 'Kapok')
   await expect(page).toHaveURL(new RegExp(`printer=${printer}`))
   await expect(side(page)).toContainText('lines may be sent')
   // What its axes can do is read from it; the time follows.
@@ -82,7 +82,7 @@ test('a part is printed from here with a pause, and the clock stands beside what
   await expect(side(page)).toContainText('Limits as the printer reported them')
   await expect(side(page).getByLabel('Travel, mm/s²')).toHaveValue('1200')
 
-  await side(page).getByRole('button', { name: 'Print it on Medlar' }).click()
+  await side(page).getByRole('button', { name: 'Print it on Kapok' }).click()
   await expect(bar(page)).toContainText(/layer [3-9] of 18/)
   await bar(page).getByRole('button', { name: 'Pause' }).click()
   await expect(bar(page)).toContainText('Paused: head lifted, heaters kept', { ignoreCase: true })
@@ -93,7 +93,7 @@ test('a part is printed from here with a pause, and the clock stands beside what
   await expect(side(page)).toContainText(/medlar box\.gcode: printed in \d/, { timeout: 60_000 })
   await expect(side(page)).toContainText('from 1 print.')
   await side(page).getByText('Prints made (1)').click()
-  await expect(side(page).getByRole('listitem')).toContainText(/Medlar.*done\s+in .* predicted/)
+  await expect(side(page).getByRole('listitem')).toContainText(/Kapok.*done\s+in .* predicted/)
   const [run] = await runs(request, page.url())
   expect(run?.how).toBe('done')
   // 18 layers of four walls at 30 mm/s: the axes of this printer take other corners than the plan does.
@@ -106,11 +106,11 @@ test('a print that was made elsewhere is timed by hand, and what can’t be mean
   page,
   request,
 }) => {
-  await ownPrinter(request, 'Quince')
+  await ownPrinter(request, 'Jarrah')
   await drop(page, 'quince box', part('quince box', 40))
-  await pick(side(page), 'Printer', 'Quince')
-  await expect(side(page)).toContainText('Quince is not connected')
-  await expect(side(page).getByRole('button', { name: 'Print it on Quince' })).toBeDisabled()
+  await pick(side(page), 'Printer', 'Jarrah')
+  await expect(side(page)).toContainText('Jarrah is not connected')
+  await expect(side(page).getByRole('button', { name: 'Print it on Jarrah' })).toBeDisabled()
   await side(page).getByText('Printed elsewhere?').click()
   await side(page).getByLabel('Took, min').fill('55')
   await side(page).getByRole('button', { name: 'Keep it' }).click()
@@ -125,28 +125,28 @@ test('a file that the guard doesn’t let through is not sent, and says which li
   page,
   request,
 }) => {
-  const { printer } = await onTwin(request, 'Rowanberry')
+  const { printer } = await onTwin(request, 'Wenge')
   const text = part('bad box', 6, ['M104 S290', 'M92 E500', 'G1 X400'])
   await drop(page, 'bad box', text)
-  await pick(side(page), 'Printer', 'Rowanberry')
+  await pick(side(page), 'Printer', 'Wenge')
   await expect(side(page)).toContainText('The guard lets 3 of its lines not through')
   await side(page).getByText('What the guard lets not through (3)').click()
   const lines = side(page).getByRole('listitem')
   await expect(lines.nth(0)).toContainText('Line 9: 290 °C is above the ceiling')
   await expect(lines.nth(1)).toContainText('Line 10: M92 changes a setting of the machine')
   await expect(lines.nth(2)).toContainText('Line 11: X400 is outside 0 to 235 mm')
-  await expect(side(page).getByRole('button', { name: 'Print it on Rowanberry' })).toHaveCount(0)
+  await expect(side(page).getByRole('button', { name: 'Print it on Wenge' })).toHaveCount(0)
   const id = /prints\/(\d+)/.exec(page.url())?.[1]
   const sent = await request.post(`/api/v1/prints/${id}/print`, { data: { printer_id: printer } })
   expect(sent.status()).toBe(422)
 })
 
 test('a command that nobody here knows is left out only when that is meant', async ({ page, request }) => {
-  await onTwin(request, 'Service')
+  await onTwin(request, 'Tupelo')
   await drop(page, 'odd box', part('odd box', 3, ['M486 T1', 'M117 hello', 'M486 S0']))
-  await pick(side(page), 'Printer', 'Service')
+  await pick(side(page), 'Printer', 'Tupelo')
   await expect(side(page)).toContainText('Left out, because nobody here knows what they do: M486')
-  const button = side(page).getByRole('button', { name: 'Print it on Service' })
+  const button = side(page).getByRole('button', { name: 'Print it on Tupelo' })
   await expect(button).toBeDisabled()
   await side(page).getByRole('checkbox', { name: 'Print it without M486 (2×)' }).check()
   await button.click()
@@ -245,13 +245,13 @@ test('bands are dragged on the strip', async ({ page }) => {
 })
 
 test('a test piece is made for a printer and printed there', async ({ page, request }) => {
-  await onTwin(request, 'Spindle')
+  await onTwin(request, 'Tamarisk')
   await page.goto('/prints')
   await page.getByText('Make a test piece').click()
   const maker = page.getByRole('region', { name: 'Test piece' })
   await pick(maker, 'Piece', 'first-layer patches')
   await expect(maker).toContainText('Proves how thick the first layer is')
-  await pick(maker, 'For which printer', 'Spindle')
+  await pick(maker, 'For which printer', 'Tamarisk')
   await maker.getByLabel('Nozzle, °C').fill('280')
   await maker.getByRole('button', { name: 'Make the first-layer patches' }).click()
   await expect(maker.getByRole('alert')).toContainText('280 °C is above the ceiling')
@@ -260,6 +260,6 @@ test('a test piece is made for a printer and printed there', async ({ page, requ
   await maker.getByLabel('Length of a side, mm (20)').press('Enter')
   await expect(page.getByRole('heading', { level: 1 })).toContainText('patches-0.4:')
   await expect(side(page)).toContainText('lines may be sent')
-  await side(page).getByRole('button', { name: 'Print it on Spindle' }).click()
+  await side(page).getByRole('button', { name: 'Print it on Tamarisk' }).click()
   await expect(side(page)).toContainText('patches-0.4.gcode: printed in', { timeout: 60_000 })
 })

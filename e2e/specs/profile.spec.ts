@@ -16,8 +16,8 @@ test('a bigger bore: the profile is read off, set and saved in both places, and 
   page,
   request,
 }) => {
-  const printer = await ownPrinter(request, 'Hornbeam', { profile: 0.4 })
-  const filament = await ownFilament(request, printer, 'PLA of Hornbeam')
+  const printer = await ownPrinter(request, 'Iroko', { profile: 0.4 })
+  const filament = await ownFilament(request, printer, 'PLA of Iroko')
   const kept = await request.post('/api/v1/prints?name=hornbeam.gcode', {
     data: Buffer.from(file()),
     headers: { 'content-type': 'application/octet-stream' },
