@@ -2,8 +2,9 @@
 //! out. No I/O, so that every order of mishaps can be tried.
 //!
 //! One line is in flight, except behind a stop, whose zeros don't wait for what the printer is busy
-//! with, and in a print, whose moves would starve the printer one by one. The printer counts lines, so what it asks for tells what it has run: a line is only ever sent
-//! again under its old number, and the printer runs a number once.
+//! with, and in a print, whose moves would starve the printer one by one. The printer counts lines, so
+//! what it asks for tells what it has run: a line is only ever sent again under its old number, and the
+//! printer runs a number once.
 
 use std::collections::VecDeque;
 
@@ -682,6 +683,34 @@ mod tests {
         OkTwice,
     }
 
+    /// Carries what was written to the printer, and its answers back, with what happens on the way.
+    fn carry(
+        p: &mut Protocol,
+        printer: &mut Counting,
+        mishaps: &mut impl Iterator<Item = Mishap>,
+        now: u64,
+    ) {
+        for line in p.take_output().lines().filter(|l| !l.is_empty()) {
+            let mishap = mishaps.next().unwrap_or(Mishap::None);
+            let answers = match mishap {
+                Mishap::Lost => continue,
+                // One byte: two alike changes cancel in an XOR, which no sender can mend.
+                // That is what the read-back of every setting is for.
+                Mishap::Garbled => printer.hears(&line.replacen(' ', "_", 1)),
+                _ => printer.hears(line),
+            };
+            if matches!(mishap, Mishap::AnswerLost) {
+                continue;
+            }
+            for a in answers {
+                p.line(&a, now);
+                if a == "ok" && matches!(mishap, Mishap::OkTwice) {
+                    p.line("ok", now);
+                }
+            }
+        }
+    }
+
     fn mishaps() -> impl proptest::strategy::Strategy<Value = Vec<Mishap>> {
         use proptest::prelude::*;
         let one = prop_oneof![
@@ -707,25 +736,7 @@ mod tests {
             for _ in 0..4_000 {
                 now += 20;
                 p.tick(now);
-                for line in p.take_output().lines().filter(|l| !l.is_empty()) {
-                    let mishap = mishaps.next().unwrap_or(Mishap::None);
-                    let answers = match mishap {
-                        Mishap::Lost => continue,
-                        // One byte: two alike changes cancel in an XOR, which no sender can mend.
-                        // That is what the read-back of every setting is for.
-                        Mishap::Garbled => printer.hears(&line.replacen(' ', "_", 1)),
-                        _ => printer.hears(line),
-                    };
-                    if matches!(mishap, Mishap::AnswerLost) {
-                        continue;
-                    }
-                    for a in answers {
-                        p.line(&a, now);
-                        if a == "ok" && matches!(mishap, Mishap::OkTwice) {
-                            p.line("ok", now);
-                        }
-                    }
-                }
+                carry(&mut p, &mut printer, &mut mishaps, now);
                 gave_up |= p.take_events().iter().any(|e| !matches!(e, Event::Done(_) | Event::Complaint(_)));
                 if gave_up {
                     break;
@@ -759,23 +770,7 @@ mod tests {
             for _ in 0..20_000 {
                 now += 20;
                 p.tick(now);
-                for line in p.take_output().lines().filter(|l| !l.is_empty()) {
-                    let mishap = mishaps.next().unwrap_or(Mishap::None);
-                    let answers = match mishap {
-                        Mishap::Lost => continue,
-                        Mishap::Garbled => printer.hears(&line.replacen(' ', "_", 1)),
-                        _ => printer.hears(line),
-                    };
-                    if matches!(mishap, Mishap::AnswerLost) {
-                        continue;
-                    }
-                    for a in answers {
-                        p.line(&a, now);
-                        if a == "ok" && matches!(mishap, Mishap::OkTwice) {
-                            p.line("ok", now);
-                        }
-                    }
-                }
+                carry(&mut p, &mut printer, &mut mishaps, now);
                 for e in p.take_events() {
                     done += usize::from(matches!(e, Event::Done(_)));
                     gave_up |= !matches!(e, Event::Done(_) | Event::Complaint(_));

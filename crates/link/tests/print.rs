@@ -6,7 +6,7 @@ mod common;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
 
-use common::{Mischief, Wire, linked, options, twin};
+use common::{Mischief, Wire, linked, options, twin, within};
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::sync::mpsc;
 use tokio::time::{Instant, sleep, timeout};
@@ -95,17 +95,6 @@ fn wanted() -> Vec<String> {
         .into_iter()
         .filter(|l| l.starts_with("G1 X"))
         .collect()
-}
-
-async fn within(most: Duration, mut holds: impl FnMut() -> bool) -> bool {
-    let until = Instant::now() + most;
-    while Instant::now() < until {
-        if holds() {
-            return true;
-        }
-        sleep(Duration::from_millis(10)).await;
-    }
-    holds()
 }
 
 const LONG: Duration = Duration::from_secs(60);
@@ -241,6 +230,30 @@ async fn a_pause_lifts_the_head_keeps_the_heat_and_goes_on_where_it_was() {
     assert_eq!((times("G1 E-1 F1800"), times("G1 E1 F1800")), (2, 2));
     assert_eq!((times("G0 Z10.2 F600"), times("G0 Z0.2 F600")), (2, 3));
     assert_eq!(times("G1 F3000"), 3, "the speed is the file's again");
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn near_the_top_a_pause_lifts_as_far_as_there_is_room() {
+    let running = twin(8, [], 60.0);
+    let link = linked(&running).await;
+    let lines: Vec<String> = part()
+        .into_iter()
+        .map(|l| l.replace("G0 Z0.2 F600", "G0 Z244 F60000"))
+        .collect();
+    let (remote, task) = begin(&link, lines);
+    assert!(within(LONG, || laid(&running).len() > 5).await);
+    remote.pause(true);
+    assert!(within(LONG, || remote.progress.now().says.starts_with("paused")).await);
+    let z = link.machine().await.place_mm[2].unwrap();
+    assert!((z - 249.0).abs() < 1e-6, "of 250 mm there are 6 left: {z}");
+    remote.pause(false);
+    let printed = timeout(LONG, task).await.unwrap().unwrap();
+    assert_eq!(printed.end, Ok(()));
+    let ran = running.look().ran.clone();
+    assert!(
+        ran.iter().any(|l| l == "G0 Z244 F600"),
+        "down to where it was"
+    );
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

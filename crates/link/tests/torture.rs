@@ -7,8 +7,8 @@ mod common;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
 
-use common::{Mischief, Wire, linked, twin};
-use tokio::time::{Instant, sleep, timeout};
+use common::{Mischief, Wire, linked, twin, within};
+use tokio::time::{sleep, timeout};
 use wattotherm_link::routines::{RoutineError, autotune, control};
 use wattotherm_link::{Heaters, Link, LinkState, SendError};
 use wattotherm_twin::port::Running;
@@ -23,17 +23,6 @@ fn ran(running: &Running) -> Vec<String> {
         .filter(|c| !own.iter().any(|o| c.starts_with(o)))
         .cloned()
         .collect()
-}
-
-async fn within(most: Duration, mut holds: impl FnMut() -> bool) -> bool {
-    let until = Instant::now() + most;
-    while Instant::now() < until {
-        if holds() {
-            return true;
-        }
-        sleep(Duration::from_millis(20)).await;
-    }
-    holds()
 }
 
 /// Forty commands that can be told apart; what the caller was told of each.

@@ -20,7 +20,7 @@ use crate::moment::now;
 use crate::state::App;
 
 /// Threads beside the one that follows a path.
-const HELPERS: usize = 1;
+pub const HELPERS: usize = 1;
 /// Lines read ahead of the wire.
 const READ_AHEAD: usize = 128;
 /// Between two times that how far it is goes to the disk.
@@ -45,10 +45,7 @@ impl Pace {
     /// [`ApiError`] of the store.
     pub fn of(store: &Store, printer_id: Option<i64>) -> Result<Self, ApiError> {
         let usual = || Self {
-            limits: Limits {
-                junction_mm: Some(wattotherm_toolpath::DEFAULT_JUNCTION_MM),
-                ..Limits::default()
-            },
+            limits: usual(),
             source: "usual".into(),
             factor: None,
         };
@@ -71,6 +68,14 @@ impl Pace {
     }
 }
 
+/// The limits that a part is timed under while it belongs to no printer, or to one that nothing is known of.
+pub fn usual() -> Limits {
+    Limits {
+        junction_mm: Some(wattotherm_toolpath::DEFAULT_JUNCTION_MM),
+        ..Limits::default()
+    }
+}
+
 /// What was looked through before a print.
 pub struct Cleared {
     /// The file.
@@ -83,7 +88,8 @@ pub struct Cleared {
     pub tools: usize,
 }
 
-fn broke_off(e: impl std::fmt::Display) -> ApiError {
+/// A file that was kept and can't be read.
+pub fn broke_off(e: impl std::fmt::Display) -> ApiError {
     tracing::warn!(error = %e, "a sliced part could not be read");
     ApiError::Internal
 }
@@ -267,7 +273,7 @@ impl App {
         };
         if let Some(first) = cleared.clearance.refused.first() {
             return Err(refuse(format!(
-                "The guard lets {} of its lines not through; line {}: {}. Nothing was sent.",
+                "{} of its lines may not be sent. Line {}: {}. Nothing was sent.",
                 cleared.clearance.refused_lines, first.line, first.message
             )));
         }
@@ -322,16 +328,40 @@ impl App {
         tokio::spawn(async move {
             // On disk before it is switched on: a server that is killed leaves no heat without a word.
             for (heater, c) in &heats {
-                if let Err(e) = app
+                let noted = app
                     .note_heat(printer_id, *heater, *c, RoutineKind::Print.says())
-                    .await
-                {
-                    tracing::warn!(error = %e, "heat of a print was not noted");
+                    .await;
+                if let Err(e) = noted {
+                    app.not_begun(begun, run_id, &e).await;
+                    return;
                 }
             }
             app.run_print(begun, run_id, cleared, control).await;
         });
         Ok(number)
+    }
+
+    /// Ends a print whose heat can't be kept on disk: what can't be kept isn't switched on.
+    async fn not_begun(&self, begun: Begun, run_id: i64, e: &ApiError) {
+        let says = format!("Nothing was sent: {e}");
+        let end = says.clone();
+        let kept = self
+            .with(move |store| {
+                let end = MadePrintEnd {
+                    how: "broken",
+                    says: &end,
+                    ..MadePrintEnd::default()
+                };
+                Ok(store.put_made_print(run_id, &end, &now())?)
+            })
+            .await;
+        if let Err(e) = kept {
+            tracing::warn!(error = %e, "the end of a print was not kept");
+        }
+        begun.end(RoutineDone {
+            failed: Some(says),
+            ..RoutineDone::default()
+        });
     }
 
     async fn run_print(&self, begun: Begun, run_id: i64, cleared: Cleared, control: Control) {

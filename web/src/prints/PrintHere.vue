@@ -120,7 +120,7 @@ const how = { running: 'printing', done: 'done', stopped: 'stopped', broken: 'br
       <p v-if="!notCleared && !clearance" class="quiet">The guard reads the whole file …</p>
       <FoldedPart
         v-if="clearance && clearance.clearance.refused_lines > 1"
-        :title="`What the guard lets not through (${clearance.clearance.refused_lines})`"
+        :title="`What may not be sent (${clearance.clearance.refused_lines})`"
       >
         <ul>
           <li v-for="d in clearance.clearance.refused" :key="d.line">Line {{ d.line }}: {{ d.message }}</li>

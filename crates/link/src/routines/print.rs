@@ -21,9 +21,9 @@ use crate::status::SendError;
 const AHEAD: usize = 8;
 /// Between two words on how far it is.
 const SHOW_EVERY: Duration = Duration::from_millis(250);
-/// How far the head is lifted off the part [mm], and how much filament is taken back [mm]. Common practice, no
+/// How far the head is lifted off the part [mm], the most that there is room for, and how much filament is taken back [mm]. Common practice, no
 /// published source: clear of what is printed, and no longer than a cold zone.
-const LIFT_MM: f64 = 10.0;
+const LIFTS_MM: [f64; 4] = [10.0, 5.0, 2.0, 1.0];
 const BACK_MM: f64 = 1.0;
 /// How long what is left of a print may take once it was stopped.
 const END_PATIENCE: Duration = Duration::from_secs(40);
@@ -159,8 +159,13 @@ pub async fn print(
     let end = run.all(&mut steps).await.map_err(|e| why(link, e));
     let ended_s = link.status().clock_s;
     drop(steps);
+    // Whatever else the file heated is its heat too.
+    let mut all = heaters.to_vec();
+    all.extend(link.status().own_heat.iter().map(|o| o.heater));
+    all.sort_unstable();
+    all.dedup();
     // Lines that wait are withdrawn with this, and nothing behind it is sent before it is confirmed.
-    link.off(heaters);
+    link.off(&all);
     run.out.clear();
     let still_there = !matches!(
         &end,
@@ -204,18 +209,42 @@ async fn stand(link: &Link) -> Result<(), SendError> {
     link.send("M105").await.map(drop)
 }
 
-/// Lifts the head off the part, as far as its place is known.
-async fn lift(link: &Link) -> Option<f64> {
+/// Where the head was before it was lifted, and by how much [mm].
+struct Lifted {
+    z_mm: f64,
+    by_mm: f64,
+    relative: bool,
+}
+
+impl Lifted {
+    /// The word that brings it down again, as moves count then.
+    fn down(&self) -> String {
+        let word = if self.relative {
+            -self.by_mm
+        } else {
+            self.z_mm
+        };
+        format!("G0 Z{} F600", plain(word, 3))
+    }
+}
+
+/// Lifts the head off the part, as far as its place is known and there is room above it.
+async fn lift(link: &Link) -> Option<Lifted> {
     let _ = stand(link).await;
     let machine = link.machine().await;
-    let z = machine.place_mm[2]?;
-    let word = match machine.relative? {
-        true => LIFT_MM,
-        false => z + LIFT_MM,
-    };
-    // At the top there is no room left, and none is needed.
-    let line = format!("G0 Z{} F600", plain(word, 3));
-    link.send(&line).await.ok().map(|_| z)
+    let (z_mm, relative) = (machine.place_mm[2]?, machine.relative?);
+    for by_mm in LIFTS_MM {
+        let word = if relative { by_mm } else { z_mm + by_mm };
+        let line = format!("G0 Z{} F600", plain(word, 3));
+        if link.send(&line).await.is_ok() {
+            return Some(Lifted {
+                z_mm,
+                by_mm,
+                relative,
+            });
+        }
+    }
+    None
 }
 
 /// What the file set of the machine, back to what it was.
@@ -369,15 +398,8 @@ impl Run<'_> {
         self.show(says, true);
         self.wait_for_go().await?;
         self.show("going on", true);
-        if let Some(z) = lifted {
-            let word = if was.relative == Some(true) {
-                -LIFT_MM
-            } else {
-                z
-            };
-            self.link
-                .send(&format!("G0 Z{} F600", plain(word, 3)))
-                .await?;
+        if let Some(lifted) = lifted {
+            self.link.send(&lifted.down()).await?;
         }
         if let Some([_, forth]) = &back {
             self.link.send(forth).await?;

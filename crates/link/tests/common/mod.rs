@@ -166,3 +166,15 @@ impl Wire {
         }
     }
 }
+
+/// Whether it comes to hold within a time.
+pub async fn within(most: Duration, mut holds: impl FnMut() -> bool) -> bool {
+    let until = tokio::time::Instant::now() + most;
+    while tokio::time::Instant::now() < until {
+        if holds() {
+            return true;
+        }
+        tokio::time::sleep(Duration::from_millis(10)).await;
+    }
+    holds()
+}

@@ -22,9 +22,9 @@ use wattotherm_store::{
 };
 use wattotherm_toolpath::{
     Band, BandKind, BandTable, BandsError, Bead, Binds, BoreEstimate, Bores, Bounds, Clearance,
-    DEFAULT_JUNCTION_MM, Diagnostic, DrawnLayer, Factor, Layer, Limits, NewBore, RetractionKind,
-    Survey, SurveyOptions, Wanted, apply_edits, band_values, change_by_height, check_change,
-    compare_bores, draw_layer, estimate_bore, survey,
+    Diagnostic, DrawnLayer, Factor, Layer, Limits, NewBore, RetractionKind, Survey, SurveyOptions,
+    Wanted, apply_edits, band_values, change_by_height, check_change, compare_bores, draw_layer,
+    estimate_bore, survey,
 };
 
 use super::files::receive;
@@ -34,15 +34,13 @@ use crate::body::{Body, Path, Query};
 use crate::error::{ApiError, Problem};
 use crate::live::limits_of;
 use crate::moment::now;
-use crate::printing::Pace;
+use crate::printing::{HELPERS, Pace, broke_off, usual};
 use crate::state::App;
 
 /// Largest sliced part [bytes].
 const PRINT_LIMIT: usize = 2 * 1024 * 1024 * 1024;
 /// Longest name, in characters.
 const MOST_NAME: usize = 120;
-/// Threads beside the one that follows a path.
-const HELPERS: usize = 1;
 
 /// What a sliced part is called.
 #[derive(Deserialize, IntoParams)]
@@ -354,11 +352,6 @@ fn options(limits: Limits) -> SurveyOptions<'static> {
     }
 }
 
-fn broke_off(e: impl std::fmt::Display) -> ApiError {
-    tracing::warn!(error = %e, "a sliced part could not be read");
-    ApiError::Internal
-}
-
 /// Whoever asked is still there: long reading ends with the request that wanted it.
 struct Wanting(Arc<AtomicBool>);
 
@@ -383,14 +376,6 @@ fn look(
     wanted: impl Fn(u64) -> bool,
 ) -> Result<Survey, ApiError> {
     survey(files.open(sha256)?, &options(limits), wanted).map_err(broke_off)
-}
-
-/// The limits that a part is timed under while it belongs to no printer.
-fn usual() -> Limits {
-    Limits {
-        junction_mm: Some(DEFAULT_JUNCTION_MM),
-        ..Limits::default()
-    }
 }
 
 /// What holds a part is named from this share of its time on, 0 to 1. Judgement, no published source.
@@ -795,7 +780,7 @@ async fn clearance(
     let c = cleared.clearance;
     let says = match (c.refused.first(), c.unknown.as_slice()) {
         (Some(first), _) => format!(
-            "The guard lets {} of its lines not through. Line {}: {}.",
+            "{} of its lines may not be sent. Line {}: {}.",
             c.refused_lines, first.line, first.message
         ),
         (None, []) => format!("All {} lines may be sent.", c.lines),

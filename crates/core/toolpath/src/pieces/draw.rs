@@ -307,17 +307,21 @@ pub(super) fn posts(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
     tall(facts, high, "bands")?;
     let by = set.count("by");
     let (least, most, what) = match by {
-        0 => (0.0, 20.0, "a retraction [mm]"),
-        1 => (1.0, 200.0, "a speed of retraction [mm/s]"),
-        2 => (5.0, 1_500.0, "a speed of travel [mm/s]"),
-        _ => (0.0, 5.0, "a hop [mm]"),
+        0 => (0.0, 20.0, "mm of retraction"),
+        1 => (1.0, 200.0, "mm/s of retraction"),
+        2 => (5.0, 1_500.0, "mm/s of travel"),
+        _ => (0.0, 5.0, "mm of hop"),
     };
     let value = |band: u32| set.get("from") + f64::from(band) * set.get("step");
     for band in 0..bands {
         if !(least..=most).contains(&value(band)) {
             return Err(PieceError::new(
                 "step",
-                format!("{} is no {what}: {least} to {most}.", plain(value(band), 3)),
+                format!(
+                    "Band {} would have {} {what}. Stay within {least} to {most}.",
+                    band + 1,
+                    plain(value(band), 3)
+                ),
             ));
         }
     }
