@@ -265,6 +265,7 @@ async fn a_stop_takes_the_heat_away_first_and_then_lifts_the_head() {
     remote.stop();
     let printed = timeout(LONG, task).await.unwrap().unwrap();
     assert_eq!(printed.end, Err(RoutineError::Stopped));
+    assert!(printed.lifted);
     assert!(printed.place.line > 20 && printed.place.line < 300);
     assert!(laid(&running).len() < 120, "what waited was withdrawn");
     assert!((running.look().targets_c().0).abs() < 1e-9);
@@ -276,6 +277,19 @@ async fn a_stop_takes_the_heat_away_first_and_then_lifts_the_head() {
         &ran[ran.len() - 8..]
     );
     assert!(within(LONG, || link.status().heaters == Heaters::Off).await);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_print_that_is_stopped_before_it_is_homed_does_not_say_that_the_head_was_lifted() {
+    let running = twin(10, [], 20.0);
+    let link = linked(&running).await;
+    let (remote, task) = begin(&link, part());
+    assert!(within(LONG, || remote.progress.now().says.starts_with("heating")).await);
+    remote.stop();
+    let printed = timeout(LONG, task).await.unwrap().unwrap();
+    assert_eq!(printed.end, Err(RoutineError::Stopped));
+    assert!(!printed.lifted && printed.place.layer == 0);
+    assert!(running.look().targets_c().0.abs() < 1e-9);
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

@@ -173,7 +173,15 @@ impl<R: std::io::Read> TakeLine for &mut std::io::BufReader<R> {
 /// How a print ended, in words: where it stands and what to do with the hand.
 fn ended(printed: &Printed) -> (&'static str, String) {
     let p = printed.place;
-    let at = format!("line {}, layer {} of {}", p.line, p.layer, p.layers);
+    let at = match p.layer {
+        0 => format!("line {}, before the first layer", p.line),
+        layer => format!("line {}, layer {layer} of {}", p.line, p.layers),
+    };
+    let head = if printed.lifted {
+        "the head was lifted"
+    } else {
+        "the head stands where it was"
+    };
     match &printed.end {
         Ok(()) => (
             "done",
@@ -181,7 +189,7 @@ fn ended(printed: &Printed) -> (&'static str, String) {
         ),
         Err(RoutineError::Stopped) => (
             "stopped",
-            format!("stopped by hand after {at}. Heaters are set to 0, the head was lifted."),
+            format!("stopped by hand after {at}. Heaters are set to 0, {head}."),
         ),
         Err(RoutineError::Broken { says }) => (
             "broken",
@@ -191,7 +199,7 @@ fn ended(printed: &Printed) -> (&'static str, String) {
         ),
         Err(e) => (
             "broken",
-            format!("broken off after {at}. {e} Heaters are set to 0, the head was lifted."),
+            format!("broken off after {at}. {e} Heaters are set to 0, {head}."),
         ),
     }
 }

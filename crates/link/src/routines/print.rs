@@ -103,6 +103,8 @@ pub struct Printed {
     pub seconds: f64,
     /// Seconds that it paused.
     pub paused_s: f64,
+    /// Whether the head was lifted off the part after it was broken off.
+    pub lifted: bool,
     /// How it ended.
     pub end: Result<(), RoutineError>,
 }
@@ -171,10 +173,11 @@ pub async fn print(
         &end,
         Err(RoutineError::Broken { .. } | RoutineError::Send(SendError::NotConnected))
     );
+    let mut lifted = false;
     if still_there {
         let tidy = async {
             if end.is_err() {
-                lift(link).await;
+                lifted = lift(link).await.is_some();
             }
             let _ = link.send("M107").await;
             set_back(link, sets, before.as_deref()).await;
@@ -185,6 +188,7 @@ pub async fn print(
         place: run.place,
         seconds: (ended_s - begun_s - run.paused_s - run.waited_s).max(0.0),
         paused_s: run.paused_s,
+        lifted,
         end,
     }
 }

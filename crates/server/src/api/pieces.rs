@@ -12,7 +12,7 @@ use utoipa_axum::routes;
 use wattotherm_job::stations::flow::density_g_cm3;
 use wattotherm_measure::Unit;
 use wattotherm_measure::entry::Entry as Typed;
-use wattotherm_measure::text::plain;
+use wattotherm_measure::text::{capital, plain};
 use wattotherm_printer::{FilamentPath, Parameter};
 use wattotherm_store::{NewPrintFile, Store};
 use wattotherm_toolpath::{PIECES, PieceError, PieceFor, PieceKind, make_piece, piece_named};
@@ -128,13 +128,18 @@ fn facts(store: &Store, wanted: &NewPiece) -> Result<PieceFor, ApiError> {
     })
 }
 
-fn refused(e: &PieceError) -> ApiError {
-    let field = match e.field.as_str() {
-        "nozzle_c" => "nozzle",
-        "bed_c" => "bed",
-        _ => "set",
+fn refused(kind: &PieceKind, e: &PieceError) -> ApiError {
+    let (field, what) = match e.field.as_str() {
+        "nozzle_c" => ("nozzle", "Nozzle"),
+        "bed_c" => ("bed", "Bed"),
+        key => {
+            // As its field is called on the page: without its unit.
+            let setting = kind.settings.iter().find(|s| s.key == key);
+            let says = setting.map_or(key, |s| s.says);
+            ("set", says.split(" [").next().unwrap_or(says))
+        }
     };
-    values(field, format!("{}: {}", e.field, e.says))
+    values(field, format!("{}: {}", capital(what), e.says))
 }
 
 #[utoipa::path(get, path = "/api/v1/pieces", responses((status = 200, body = Vec<PieceKind>)))]
@@ -162,7 +167,7 @@ async fn add_piece(
     let facts = app.read(move |store| facts(store, &wanted)).await?;
     let files = app.files.clone();
     let (blob, bead) = tokio::task::spawn_blocking(move || {
-        let piece = make_piece(kind, &facts, &set).map_err(|e| refused(&e))?;
+        let piece = make_piece(kind, &facts, &set).map_err(|e| refused(kind, &e))?;
         let blob = files.keep(piece.gcode.as_bytes(), "application/octet-stream")?;
         Ok::<_, ApiError>((blob, [facts.width(), facts.layer(), facts.bore_mm]))
     })
