@@ -315,23 +315,37 @@ export async function goodWalls(page: Page) {
   await close(page)
 }
 
-/** A trial that finds the value of `ownFilament` again. */
+/** Prints that find the value of `ownFilament` again. */
 export async function asItWas(page: Page, stop: string) {
   const values = { retraction: '4.8', pressure_advance: '0.5', print_temp: '230', volumetric_limit: '9' }
-  await foundAt(page, values[stop.split('.')[0] as keyof typeof values])
+  const which = stop.split('.')[0] as keyof typeof values
+  if (which === 'retraction') await cleanAt(page, values.retraction)
+  else await foundAt(page, values[which])
 }
 
-/** A trial that finds a value: set and printed again, where it is another than before. */
+/** Prints of one's own that find a value: set and printed again, where it is another than before. */
 export async function foundAt(page: Page, value: string) {
-  const best = page.getByLabel('Best now', { exact: true })
-  await best.fill(value)
-  await page.getByRole('radio', { name: /the value under/ }).check()
+  const type = async () => {
+    await page.getByRole('radio', { name: 'prints of my own' }).check()
+    await page.getByLabel('Best now', { exact: true }).fill(value)
+    await page.getByRole('radio', { name: /the value under/ }).check()
+  }
+  await type()
   // Not the verdict of before: the one that names this value.
   await expect(verdict(page)).toContainText(new RegExp(`(Pass|Adjust): .*${value.replace('.', '\\.')}`))
   if (await page.getByRole('button', { name: /Set and repeat/ }).isVisible()) {
     await close(page, /Set and repeat/)
-    await best.fill(value)
-    await page.getByRole('radio', { name: /the value under/ }).check()
+    await expect(verdict(page)).toContainText('Pass')
+  }
+  await close(page)
+}
+
+/** A print at this distance, clean: set, where it is another than before. */
+export async function cleanAt(page: Page, distance: string) {
+  await fillAll(page, { 'Distance 1': distance, 'Speed 1': '25', 'Strings 1': '0' })
+  await expect(verdict(page)).toContainText(new RegExp(`(Pass|Adjust): .*${distance.replace('.', '\\.')}`))
+  if (await page.getByRole('button', { name: /Set and repeat/ }).isVisible()) {
+    await close(page, /Set and repeat/)
     await expect(verdict(page)).toContainText('Pass')
   }
   await close(page)

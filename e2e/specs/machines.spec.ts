@@ -5,6 +5,7 @@ import {
   acceptAnswers,
   close,
   fillAll,
+  cleanAt,
   foundAt,
   goOn,
   happened,
@@ -225,7 +226,7 @@ test('from tube to direct drive, 3:1: ratio, new limits, probe and steps measure
   await workTo(page, request, job, `pressure_advance.${filament}`)
   await foundAt(page, '0.05')
   await workTo(page, request, job, `retraction.${filament}`)
-  await foundAt(page, '0.8')
+  await cleanAt(page, '0.8')
   await workTo(page, request, job, 'hand_over')
   await tickOpen(page)
   const report = page.getByRole('article')
@@ -285,7 +286,7 @@ test('a new tube of which stringing only half improves: cut by its way, retracti
   await page.getByRole('button', { name: 'Reopen' }).click()
   await page.getByLabel('Why', { exact: true }).fill('strings 3 at acceptance: searched again')
   await page.getByRole('dialog').getByRole('button', { name: 'Reopen' }).click()
-  await foundAt(page, '4.2')
+  await cleanAt(page, '4.2')
   await workTo(page, request, job, 'acceptance')
   await accept(page)
   await workTo(page, request, job, 'hand_over')

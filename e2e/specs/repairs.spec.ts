@@ -1,6 +1,7 @@
 import { expect, test } from '@playwright/test'
 
 import {
+  cleanAt,
   foundAt,
   goOn,
   heaterCold,
@@ -55,7 +56,7 @@ test('an all-metal conversion: cold first, ceiling lifted to the print at 255 °
   await workTo(page, request, job, `retraction.${filament}`)
   // A longer cold path wants less pull: the search begins below the old value.
   await expect(page.getByText('After the conversion: begin shorter than before')).toBeVisible()
-  await foundAt(page, '2.4')
+  await cleanAt(page, '2.4')
   await workTo(page, request, job, 'hand_over')
   await tickOpen(page)
   const report = page.getByRole('article')
@@ -124,7 +125,7 @@ test('a hot end of another kind, 0.6 to 0.4: everything that heats is measured c
   await workTo(page, request, job, `volumetric_limit.${filament}`)
   await foundAt(page, '6')
   await workTo(page, request, job, `retraction.${filament}`)
-  await foundAt(page, '3.6')
+  await cleanAt(page, '3.6')
   await workTo(page, request, job, 'hand_over')
   await tickOpen(page)
   const report = page.getByRole('article')

@@ -2212,7 +2212,7 @@ export interface components {
          * @description The likely fault behind a stop. The words for it, with its numbers, are the station's.
          * @enum {string}
          */
-        Cause: "lies_elsewhere" | "runs_backward" | "nothing_fed" | "slips_when_fast" | "resistance_downstream" | "wrong_after_work" | "far_off_untouched" | "ratio_left_out" | "steps_of_other_microsteps" | "steps_of_other_drive" | "no_such_ratio" | "other_microsteps" | "feed_unexplained" | "bed_beyond_screws" | "nozzle_far_off" | "bed_tilted" | "walls_differ" | "not_flow" | "came_back" | "drive_clicks" | "no_good_value" | "step_failed" | "pieces_left" | "sensor_open" | "sensor_shorted" | "wrong_sensor_type" | "unknown_sensor" | "sensor_off_room" | "sensor_intermittent" | "sensor_open_or_short" | "sensor_loose" | "heater_of_lower_voltage" | "heater_too_weak" | "heater_too_strong" | "heater_open" | "heater_shorted" | "heater_overload" | "heater_failing" | "never_reaches" | "belt_or_steps" | "fan_steals_heat" | "sink_too_hot" | "planned_too_hot" | "nozzle_leaks" | "nozzle_on_block" | "block_not_held" | "over_torque" | "probe_scatters" | "plate_bent" | "tube_kinks" | "bed_swings" | "gantry_slipped" | "costs_more_than_worth" | "untyped";
+        Cause: "lies_elsewhere" | "runs_backward" | "nothing_fed" | "slips_when_fast" | "resistance_downstream" | "wrong_after_work" | "far_off_untouched" | "ratio_left_out" | "steps_of_other_microsteps" | "steps_of_other_drive" | "no_such_ratio" | "other_microsteps" | "feed_unexplained" | "bed_beyond_screws" | "nozzle_far_off" | "bed_tilted" | "walls_differ" | "not_flow" | "came_back" | "drive_clicks" | "nozzles_loose" | "no_good_value" | "step_failed" | "pieces_left" | "sensor_open" | "sensor_shorted" | "wrong_sensor_type" | "unknown_sensor" | "sensor_off_room" | "sensor_intermittent" | "sensor_open_or_short" | "sensor_loose" | "heater_of_lower_voltage" | "heater_too_weak" | "heater_too_strong" | "heater_open" | "heater_shorted" | "heater_overload" | "heater_failing" | "never_reaches" | "belt_or_steps" | "fan_steals_heat" | "sink_too_hot" | "planned_too_hot" | "nozzle_leaks" | "nozzle_on_block" | "block_not_held" | "over_torque" | "probe_scatters" | "plate_bent" | "tube_kinks" | "bed_swings" | "gantry_slipped" | "costs_more_than_worth" | "untyped";
         /** @description A cause, as the page shows it. */
         CauseShown: {
             /** @description What speaks against it. */
@@ -2544,6 +2544,19 @@ export interface components {
             superseded: boolean;
             /** @description Who. */
             who: string;
+        };
+        /** @description A reading of both combs. */
+        CombReading: {
+            /**
+             * @description Tooth that meets best across X, counted from the middle: to the right is positive.
+             * @default
+             */
+            x: components["schemas"]["Entry"];
+            /**
+             * @description Across Y; away from you is positive.
+             * @default
+             */
+            y: components["schemas"]["Entry"];
         };
         /**
          * @description How a complaint comes, as the technician has it.
@@ -2961,6 +2974,11 @@ export interface components {
             /** @description Who. */
             who: string;
         };
+        /**
+         * @description How what came out is measured.
+         * @enum {string}
+         */
+        Delivered: "weighed" | "at_inlet";
         /** @description What is believed, and what to do. */
         Diagnosis: {
             /** @description All causes, the likeliest first. */
@@ -3637,7 +3655,7 @@ export interface components {
          * @description How flow is measured.
          * @enum {string}
          */
-        FlowMethod: "walls" | "mass";
+        FlowMethod: "walls" | "mass" | "cards" | "tower";
         /** @description What is typed at flow. */
         FlowReadings: {
             /**
@@ -3646,15 +3664,35 @@ export interface components {
              */
             confirmed: string[];
             /**
+             * @description How many cards, or bands.
+             * @default
+             */
+            count: components["schemas"]["Entry"];
+            /**
              * @description Density of the filament [g/cm³].
              * @default
              */
             density_g_cm3: components["schemas"]["Entry"];
             /**
+             * @description First look: good cards by letter, or good bands by number from below.
+             * @default
+             */
+            first: string;
+            /**
+             * @description The first layer's own multiplier [%]; blank where it has none.
+             * @default
+             */
+            first_layer_percent: components["schemas"]["Entry"];
+            /**
              * @description Flow multiplier set while printing [%].
              * @default
              */
             flow_set_percent: components["schemas"]["Entry"];
+            /**
+             * @description First card's change of the flow [%], or the first band's override [%].
+             * @default
+             */
+            from: components["schemas"]["Entry"];
             /**
              * @description Instrument, by id.
              * @default
@@ -3670,6 +3708,21 @@ export interface components {
              * @default walls
              */
             method: components["schemas"]["FlowMethod"];
+            /**
+             * @description Second look.
+             * @default
+             */
+            second: string;
+            /**
+             * @description Key of the cards; 0 if they lie in order.
+             * @default
+             */
+            seed: components["schemas"]["Entry"];
+            /**
+             * @description From card to card, or band to band [%].
+             * @default
+             */
+            step: components["schemas"]["Entry"];
             /**
              * Format: int32
              * @description Version of this shape: 1.
@@ -3701,6 +3754,7 @@ export interface components {
         Form: {
             /** @description Groups of fields in order. */
             groups: components["schemas"]["Group"][];
+            piece?: components["schemas"]["PieceAsk"] | null;
         };
         /** @description One thing that was found. */
         Found: {
@@ -3719,6 +3773,11 @@ export interface components {
             /** @description In words. */
             text: string;
         };
+        /**
+         * @description How a value was found.
+         * @enum {string}
+         */
+        FoundBy: "piece" | "own";
         /**
          * @description What was found.
          * @enum {string}
@@ -3847,6 +3906,8 @@ export interface components {
             acts: components["schemas"]["Act"][];
             /** @description Whether the drawing stands beside the fields, not above them. */
             beside: boolean;
+            /** @description Its fields as rows of a table with so many columns, a number of; 0 where they aren't one. */
+            columns: number;
             /** @description Drawing that follows its numbers, by name. */
             drawing?: string | null;
             /** @description Its fields. */
@@ -3859,6 +3920,8 @@ export interface components {
             more: components["schemas"]["More"][];
             /** @description Title; may be empty for the first. */
             title: string;
+            /** @description Whether the finding's rows, in their order, say something of the table's. */
+            told: boolean;
             /** @description What to do while the printer isn't connected; empty where the printer has no part in it. */
             unlinked: string;
         };
@@ -5190,6 +5253,45 @@ export interface components {
             /** @description A yes in a few words. */
             says: string;
         };
+        /** @description What is read off the combs. */
+        OffsetXyReadings: {
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description How much wider the second nozzle's pitch is [mm].
+             * @default
+             */
+            more: components["schemas"]["Entry"];
+            /**
+             * @description In the technician's words.
+             * @default
+             */
+            note: string;
+            /**
+             * @description Readings, a print each.
+             * @default []
+             */
+            readings: components["schemas"]["CombReading"][];
+            /**
+             * @description Offset set while printing, X [mm].
+             * @default
+             */
+            set_x: components["schemas"]["Entry"];
+            /**
+             * @description Y [mm].
+             * @default
+             */
+            set_y: components["schemas"]["Entry"];
+            /**
+             * Format: int32
+             * @description Version of this shape: 2.
+             * @default 0
+             */
+            version: number;
+        };
         /** @description What is typed at the Z offset. */
         OffsetZReadings: {
             /**
@@ -5255,6 +5357,11 @@ export interface components {
              */
             target_c: number;
         };
+        /**
+         * @description How prints of one's own went.
+         * @enum {string}
+         */
+        OwnOutcome: "open" | "good" | "unclear" | "none_good";
         /** @description A step of the shop's own. */
         OwnStep: {
             /** @description What to do. */
@@ -5647,6 +5754,17 @@ export interface components {
              */
             marks: components["schemas"]["PhotoMark"][];
         };
+        /** @description A test piece that a station is worked with, as it is to be made. */
+        PieceAsk: {
+            /** @description Its name, e.g. `lines`. */
+            name: string;
+            /** @description What the button says. */
+            says: string;
+            /** @description What is set of it, as it would be typed, by key. */
+            set: {
+                [key: string]: string;
+            };
+        };
         /** @description A kind of test piece. */
         PieceKind: {
             /** @description What is found with it. */
@@ -5752,6 +5870,80 @@ export interface components {
          * @enum {string}
          */
         Power: "unplugged" | "live";
+        /** @description What is read off the lines. */
+        PressureAdvanceReadings: {
+            /**
+             * @description Value in force [s]; blank if there is none.
+             * @default
+             */
+            before: components["schemas"]["Entry"];
+            /**
+             * @description Prints of one's own: the value that came out best [s].
+             * @default
+             */
+            best: components["schemas"]["Entry"];
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description Corners printed with it: even, neither bulging nor thin?
+             * @default open
+             */
+            corners: components["schemas"]["Answer"];
+            /**
+             * @description How many lines.
+             * @default
+             */
+            count: components["schemas"]["Entry"];
+            /**
+             * @description First look: numbers of good lines.
+             * @default
+             */
+            first: string;
+            /**
+             * @description Value of the first line [s].
+             * @default
+             */
+            from: components["schemas"]["Entry"];
+            /**
+             * @description In the technician's words.
+             * @default
+             */
+            note: string;
+            /**
+             * @description How they went.
+             * @default open
+             */
+            outcome: components["schemas"]["OwnOutcome"];
+            /**
+             * @description Second look.
+             * @default
+             */
+            second: string;
+            /**
+             * @description Key of the piece; 0 if the lines lie in order.
+             * @default
+             */
+            seed: components["schemas"]["Entry"];
+            /**
+             * @description From line to line [s].
+             * @default
+             */
+            step: components["schemas"]["Entry"];
+            /**
+             * Format: int32
+             * @description Version of this shape: 2.
+             * @default 0
+             */
+            version: number;
+            /**
+             * @description By lines or by prints of one's own.
+             * @default piece
+             */
+            way: components["schemas"]["FoundBy"];
+        };
         /** @description A price. */
         Price: {
             /** @description What it costs, as it was typed; blank takes it off. */
@@ -5888,6 +6080,60 @@ export interface components {
              * @description Height of that layer [mm].
              */
             z_mm: number;
+        };
+        /** @description What is read off a tower. */
+        PrintTempReadings: {
+            /**
+             * @description Printed once more with the new value: as good as its band?
+             * @default open
+             */
+            again: components["schemas"]["Answer"];
+            /**
+             * @description Bands of the tower.
+             * @default []
+             */
+            bands: components["schemas"]["ScoredBand"][];
+            /**
+             * @description Temperature in force [°C]; blank if there is none.
+             * @default
+             */
+            before: components["schemas"]["Entry"];
+            /**
+             * @description Prints of one's own: the temperature that came out best [°C].
+             * @default
+             */
+            best: components["schemas"]["Entry"];
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description In the technician's words.
+             * @default
+             */
+            note: string;
+            /**
+             * @description How they went.
+             * @default open
+             */
+            outcome: components["schemas"]["OwnOutcome"];
+            /**
+             * Format: int32
+             * @description Version of this shape: 2.
+             * @default 0
+             */
+            version: number;
+            /**
+             * @description What the customer needs more.
+             * @default looks
+             */
+            wanted: components["schemas"]["Wanted"];
+            /**
+             * @description By a tower or by prints of one's own.
+             * @default piece
+             */
+            way: components["schemas"]["FoundBy"];
         };
         /** @description A printer. */
         Printer: {
@@ -6404,6 +6650,60 @@ export interface components {
             /** @description Whether the head moves while it is taken back. */
             wiped: boolean;
         };
+        /** @description What is typed at the trial board. */
+        RetractionReadings: {
+            /**
+             * @description Distance in force [mm]; blank if there is none.
+             * @default
+             */
+            before: components["schemas"]["Entry"];
+            /**
+             * @description What its bends add up to [°].
+             * @default
+             */
+            bends: components["schemas"]["Entry"];
+            /**
+             * @description Bore of the tube that is fitted [mm].
+             * @default
+             */
+            bore: components["schemas"]["Entry"];
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description Its length [mm].
+             * @default
+             */
+            length: components["schemas"]["Entry"];
+            /**
+             * @description In the technician's words.
+             * @default
+             */
+            note: string;
+            /**
+             * @description Bore of the tube of before [mm]; blank if it is the same.
+             * @default
+             */
+            old_bore: components["schemas"]["Entry"];
+            /**
+             * @description Its length [mm].
+             * @default
+             */
+            old_length: components["schemas"]["Entry"];
+            /**
+             * @description Prints in the order made.
+             * @default []
+             */
+            prints: components["schemas"]["TrialPrint"][];
+            /**
+             * Format: int32
+             * @description Version of this shape: 2.
+             * @default 0
+             */
+            version: number;
+        };
         /** @description A routine that began. */
         RoutineBegun: {
             /**
@@ -6619,6 +6919,19 @@ export interface components {
              */
             took_s?: number | null;
         };
+        /** @description A rung of the ladder. */
+        Rung: {
+            /**
+             * @description Flow asked for [mm³/s].
+             * @default
+             */
+            flow: components["schemas"]["Entry"];
+            /**
+             * @description What came: grams of the heap, or millimetres that went in.
+             * @default
+             */
+            got: components["schemas"]["Entry"];
+        };
         /** @description A rung of a ladder. */
         RungShown: {
             /** @description Whether it can break a part. */
@@ -6673,6 +6986,34 @@ export interface components {
             id: string;
             /** @description What one does in this school. */
             label: string;
+        };
+        /** @description A band of the tower, scored 0 (fails) to 4 (clean). */
+        ScoredBand: {
+            /**
+             * @description Layer bond, snapped by hand.
+             * @default
+             */
+            bond: components["schemas"]["Entry"];
+            /**
+             * @description Bridge.
+             * @default
+             */
+            bridge: components["schemas"]["Entry"];
+            /**
+             * @description Overhang.
+             * @default
+             */
+            overhang: components["schemas"]["Entry"];
+            /**
+             * @description Strings.
+             * @default
+             */
+            strings: components["schemas"]["Entry"];
+            /**
+             * @description Its temperature [°C].
+             * @default
+             */
+            value: components["schemas"]["Entry"];
         };
         /**
          * @description Thread of the bed's screws.
@@ -7183,7 +7524,7 @@ export interface components {
          * @description One limit.
          * @enum {string}
          */
-        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "clean_run_most_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min" | "probe_mm" | "probe_xy_mm" | "mesh_mm" | "bed_spread_c" | "gantry_mm" | "part_age_days";
+        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "offset_xy_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "clean_run_most_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min" | "probe_mm" | "probe_xy_mm" | "mesh_mm" | "bed_spread_c" | "gantry_mm" | "part_age_days";
         /** @description A tolerance as it is in force. */
         ToleranceInForce: {
             /** @description Which tolerance. */
@@ -7439,44 +7780,53 @@ export interface components {
             /** @description Why it was left out, where it was. */
             waived?: string | null;
         };
-        /**
-         * @description How the trial went.
-         * @enum {string}
-         */
-        TrialOutcome: "open" | "good" | "unclear" | "none_good";
-        /** @description What is typed at a trial. */
-        TrialReadings: {
+        /** @description A print of the board, as it is typed. */
+        TrialPrint: {
             /**
-             * @description Value set before the trial; blank if there was none.
+             * @description Blobs, 0 to 5.
              * @default
              */
-            before: components["schemas"]["Entry"];
+            blobs: components["schemas"]["Entry"];
             /**
-             * @description Value that came out best.
+             * @description Distance [mm].
              * @default
              */
-            best: components["schemas"]["Entry"];
+            distance: components["schemas"]["Entry"];
             /**
-             * @description Paths of unusual values that the technician confirmed.
-             * @default []
-             */
-            confirmed: string[];
-            /**
-             * @description How it was found, in the technician's words.
+             * @description Gaps after travel, 0 to 5.
              * @default
              */
-            note: string;
+            gaps: components["schemas"]["Entry"];
             /**
-             * @description How the trial went.
-             * @default open
+             * @description Hop [mm].
+             * @default
              */
-            outcome: components["schemas"]["TrialOutcome"];
+            hop: components["schemas"]["Entry"];
             /**
-             * Format: int32
-             * @description Version of this shape: 1.
-             * @default 0
+             * @description Minutes that the print took [min].
+             * @default
              */
-            version: number;
+            minutes: components["schemas"]["Entry"];
+            /**
+             * @description Speed [mm/s].
+             * @default
+             */
+            speed: components["schemas"]["Entry"];
+            /**
+             * @description Strings, 0 (none) to 5 (curtain).
+             * @default
+             */
+            strings: components["schemas"]["Entry"];
+            /**
+             * @description Travel [mm/s].
+             * @default
+             */
+            travel: components["schemas"]["Entry"];
+            /**
+             * @description Wipe [mm].
+             * @default
+             */
+            wipe: components["schemas"]["Entry"];
         };
         /** @description A remedy that was tried. */
         Tried: {
@@ -7709,6 +8059,80 @@ export interface components {
              */
             trace?: number | null;
         };
+        /** @description What is read off a ladder. */
+        VolumetricLimitReadings: {
+            /**
+             * @description Limit in force [mm³/s]; blank if there is none.
+             * @default
+             */
+            before: components["schemas"]["Entry"];
+            /**
+             * @description Prints of one's own: the limit that came out [mm³/s].
+             * @default
+             */
+            best: components["schemas"]["Entry"];
+            /**
+             * @description What the seller claims [mm³/s]; blank if nothing.
+             * @default
+             */
+            claimed: components["schemas"]["Entry"];
+            /**
+             * @description Paths of unusual values that the technician confirmed.
+             * @default []
+             */
+            confirmed: string[];
+            /**
+             * @description Weighed, or measured at the inlet.
+             * @default weighed
+             */
+            delivered: components["schemas"]["Delivered"];
+            /**
+             * @description Density of the filament [g/cm³], where heaps are weighed.
+             * @default
+             */
+            density: components["schemas"]["Entry"];
+            /**
+             * @description Filament fed into each heap [mm].
+             * @default
+             */
+            feed: components["schemas"]["Entry"];
+            /**
+             * @description Instrument, by id.
+             * @default
+             */
+            instrument: string;
+            /**
+             * @description In the technician's words.
+             * @default
+             */
+            note: string;
+            /**
+             * @description How they went.
+             * @default open
+             */
+            outcome: components["schemas"]["OwnOutcome"];
+            /**
+             * @description The ladder.
+             * @default []
+             */
+            rungs: components["schemas"]["Rung"][];
+            /**
+             * @description Temperature of the ladder [°C].
+             * @default
+             */
+            temp: components["schemas"]["Entry"];
+            /**
+             * Format: int32
+             * @description Version of this shape: 2.
+             * @default 0
+             */
+            version: number;
+            /**
+             * @description By a ladder or by prints of one's own.
+             * @default piece
+             */
+            way: components["schemas"]["FoundBy"];
+        };
         /** @description What a printer waits for. */
         Waits: {
             /** @description All stops but those that were released. */
@@ -7750,6 +8174,11 @@ export interface components {
              */
             t_mm: components["schemas"]["Entry"];
         };
+        /**
+         * @description What the customer needs more.
+         * @enum {string}
+         */
+        Wanted: "looks" | "strength";
         /** @description A place of the head, and the tube's way to it. */
         WayTo: {
             /**

@@ -4,12 +4,18 @@ import type { Schemas } from '../api/client'
 import { lookUp } from '../stations/changes'
 import BeadDrawing from './BeadDrawing.vue'
 import BedDrawing from './BedDrawing.vue'
+import CardsDrawing from './CardsDrawing.vue'
 import CeilingDrawing from './CeilingDrawing.vue'
 import ChangesTable from './ChangesTable.vue'
+import CombsDrawing from './CombsDrawing.vue'
 import CubeDrawing from './CubeDrawing.vue'
 import DriveDrawing from './DriveDrawing.vue'
+import LadderDrawing from './LadderDrawing.vue'
+import LinesDrawing from './LinesDrawing.vue'
 import PatchDrawing from './PatchDrawing.vue'
+import ScoreSheet from './ScoreSheet.vue'
 import SensorDrawing from './SensorDrawing.vue'
+import StringsSheet from './StringsSheet.vue'
 import TightenDrawing from './TightenDrawing.vue'
 import WallDrawing from './WallDrawing.vue'
 
@@ -127,6 +133,34 @@ export const drawings: Record<string, Drawing | undefined> = {
       widthSays: s.says('outer_width'),
       layerSays: s.says('layer'),
     }),
+  },
+  scores: { view: ScoreSheet, props: () => ({}) },
+  strings: { view: StringsSheet, props: () => ({}) },
+  lines: { view: LinesDrawing, props: () => ({}) },
+  cards: { view: CardsDrawing, props: () => ({ bands: false }) },
+  bands: { view: CardsDrawing, props: (s) => ({ bands: true, count: s.v('count') }) },
+  combs: {
+    view: CombsDrawing,
+    props: (s) => ({ tooth: s.v(`readings.${list(s, '/readings').length - 1}.x`) }),
+  },
+  ladder: {
+    view: LadderDrawing,
+    props: (s) => {
+      const found = own<{ ladder: unknown; line: unknown }>(s)
+      return { ladder: found.ladder ?? [], line: found.line ?? null }
+    },
+  },
+  valley: {
+    view: defineAsyncComponent(() => import('./ValleyDrawing.vue')),
+    props: (s) => {
+      const found = own<{ surface: unknown; prints: unknown; taken: unknown; next: unknown }>(s)
+      return {
+        surface: found.surface ?? null,
+        prints: found.prints ?? [],
+        taken: found.taken ?? null,
+        next: found.next ?? null,
+      }
+    },
   },
   cube: { view: CubeDrawing, props: (s) => ({ edge: s.says('edge_mm') }) },
   changes: {

@@ -2,7 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { NButton } from 'naive-ui'
 import { computed, ref, watch } from 'vue'
-import { useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 
 import { answer, client, get } from '../api/client'
 import { useAttempt } from '../ui/attempt'
@@ -16,12 +16,36 @@ const { failure, busy, attempt } = useAttempt()
 const { data: pieces } = useQuery({ queryKey: ['pieces'], queryFn: () => get('/api/v1/pieces') })
 const { data: bench } = useQuery({ queryKey: ['bench'], queryFn: () => get('/api/v1/bench') })
 const { data: filaments } = useQuery({ queryKey: ['filaments'], queryFn: () => get('/api/v1/filaments') })
-const typed = ref({ piece: '', printer: '', filament: '', nozzle: '', bed: '' })
-const set = ref<Record<string, string>>({})
-const kind = computed(() => pieces.value?.find((p) => p.name === typed.value.piece))
-watch(kind, () => {
-  set.value = {}
+/* A station asks for its piece by the address. */
+const route = useRoute()
+const asked = (key: string) => {
+  const found = route.query[key]
+  return typeof found === 'string' ? found : ''
+}
+function askedSet(): Record<string, string> {
+  try {
+    const found: unknown = JSON.parse(asked('set') || '{}')
+    if (typeof found !== 'object' || found === null) return {}
+    return Object.fromEntries(Object.entries(found).map(([k, v]) => [k, String(v)]))
+  } catch {
+    return {}
+  }
+}
+const typed = ref({
+  piece: asked('piece'),
+  printer: asked('printer'),
+  filament: asked('filament'),
+  nozzle: '',
+  bed: '',
 })
+const set = ref<Record<string, string>>(askedSet())
+const kind = computed(() => pieces.value?.find((p) => p.name === typed.value.piece))
+watch(
+  () => typed.value.piece,
+  () => {
+    set.value = {}
+  },
+)
 watch(
   [typed, set],
   () => {
@@ -55,7 +79,10 @@ async function make() {
   )
   if (!made) return
   await queries.invalidateQueries({ queryKey: ['prints'] })
-  await router.push({ path: `/prints/${made.id}`, query: { printer: typed.value.printer } })
+  await router.push({
+    path: `/prints/${made.id}`,
+    query: { printer: typed.value.printer, ...(asked('back') ? { back: asked('back') } : {}) },
+  })
 }
 </script>
 

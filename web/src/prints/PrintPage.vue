@@ -25,7 +25,13 @@ const narrow = useMediaQuery('(max-width: 900px)')
 /* The printer that it is for stands in the address: another tab can have another one. */
 const printer = computed({
   get: () => Number(route.query.printer) || null,
-  set: (v: number | null) => void router.replace({ query: v ? { printer: v } : {} }),
+  set: (v: number | null) =>
+    void router.replace({ query: { ...route.query, printer: v ? String(v) : undefined } }),
+})
+/* The station that asked for it; never an address of another place. */
+const back = computed(() => {
+  const found = route.query.back
+  return typeof found === 'string' && /^\/jobs\/\d+\/[\w.]+$/.test(found) ? found : null
 })
 const { data, error } = usePrint(id, printer)
 const panel = ref<InstanceType<typeof BandsPanel>>()
@@ -68,6 +74,7 @@ const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
   <p v-if="error" class="page error">{{ error.message }}</p>
   <div v-else-if="data" class="print" :class="{ narrow }">
     <div class="drawing">
+      <p v-if="back"><RouterLink :to="back">Back to the station</RouterLink></p>
       <h1>{{ name }}: {{ data.says }}.</h1>
       <div class="two">
         <figure class="stripbox">

@@ -2,7 +2,7 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { NButton, NProgress } from 'naive-ui'
 import { ref } from 'vue'
-import { RouterLink, useRouter } from 'vue-router'
+import { RouterLink, useRoute, useRouter } from 'vue-router'
 
 import { get } from '../api/client'
 import { moment } from '../api/words'
@@ -14,6 +14,9 @@ import { send, wentWrong } from './usePrint'
 
 /* Sliced parts: dropped in, looked through, changed by height. */
 const router = useRouter()
+const route = useRoute()
+/* A station asks for a piece. */
+const making = ref(Boolean(route.query.piece))
 const queries = useQueryClient()
 const { data, error } = useQuery({ queryKey: ['prints'], queryFn: () => get('/api/v1/prints') })
 const failure = ref('')
@@ -57,7 +60,7 @@ const size = (bytes: number) =>
       <NButton @click="stop.abort()">Stop</NButton>
     </div>
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
-    <FoldedPart title="Make a test piece"><PieceMaker /></FoldedPart>
+    <FoldedPart v-model:open="making" title="Make a test piece"><PieceMaker /></FoldedPart>
     <p v-if="error" class="error">{{ error.message }}</p>
     <WideTable v-else-if="data?.length" label="Sliced parts">
       <thead>

@@ -7,6 +7,8 @@ import type { Schemas } from '../api/client'
 import { moment, signalWord } from '../api/words'
 
 const props = defineProps<{
+  /** Whether the rows are said in the form's table. */
+  told?: boolean
   why: string
   setUp: Schemas['SetUp'] | null
   finding: Schemas['Finding'] | null
@@ -41,7 +43,7 @@ const doubt = computed(() => props.finding?.words.bands[0])
         <RouterLink v-if="setUp.rule" :to="`/rules#${setUp.rule}`">change</RouterLink>
       </p>
     </section>
-    <section v-if="finding?.words.rows.length">
+    <section v-if="finding?.words.rows.length && !told">
       <h2>Before and after</h2>
       <dl>
         <div v-for="r in finding.words.rows" :key="r.name">

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useMediaQuery } from '@vueuse/core'
 import { NButton, NCheckbox, NInput } from 'naive-ui'
+import { useRouter } from 'vue-router'
 import { computed, ref, watch, type Component } from 'vue'
 
 import type { Schemas } from '../api/client'
@@ -15,6 +16,7 @@ import StringsPick from '../ui/StringsPick.vue'
 import InstrumentPick from './InstrumentPick.vue'
 import LinkHint from './LinkHint.vue'
 import ReportField from './ReportField.vue'
+import TableRows from './TableRows.vue'
 import { lookUp, putAt } from './changes'
 import { useLink } from './useLink'
 import { type Station, useForm } from './useStation'
@@ -25,6 +27,24 @@ const { temperature } = usePen()
 const narrow = useMediaQuery('(max-width: 600px)')
 const { r, f, v, says } = useForm(props)
 const link = useLink(props.station)
+const router = useRouter()
+const piece = computed(() => props.station.form.value?.piece ?? null)
+/* The page that makes pieces, with what this one is to have; its print leads back here. */
+function makePiece() {
+  const p = piece.value
+  const worktop = props.station.worktop.value
+  if (!p || !worktop) return
+  void router.push({
+    path: '/prints',
+    query: {
+      piece: p.name,
+      printer: String(worktop.printer_id),
+      filament: props.stationKey.split('.')[1] ?? '',
+      set: JSON.stringify(p.set),
+      back: `${router.currentRoute.value.path}`,
+    },
+  })
+}
 const groups = computed(() => props.station.form.value?.groups ?? [])
 const asked = (g: Schemas['Group']) => g.fields.filter((field) => !field.hidden)
 const pointer = (path: string) => `/${path.replaceAll('.', '/')}`
@@ -113,6 +133,9 @@ async function run(act: Schemas['Act']) {
 </script>
 
 <template>
+  <div v-if="piece" class="deeds">
+    <NButton @click="makePiece">{{ piece.says }}</NButton>
+  </div>
   <component
     :is="g.folded ? FoldedPart : 'section'"
     v-for="(g, i) in groups"
@@ -128,7 +151,16 @@ async function run(act: Schemas['Act']) {
         <div v-if="g.drawing" class="drawing" :tabindex="narrow ? 0 : undefined">
           <component :is="drawn(g.drawing)?.view" v-bind="drawn(g.drawing)?.props(shown)" />
         </div>
-        <div v-if="asked(g).length" class="grid" :class="{ large: g.large, column: g.beside }">
+        <TableRows
+          v-if="g.columns > 0"
+          :fields="asked(g)"
+          :columns="g.columns"
+          :says="g.told ? (station.finding.value?.words.rows ?? []).map((row) => row.after ?? '') : []"
+          :bind="f"
+          :text="text"
+          @put="put"
+        />
+        <div v-else-if="asked(g).length" class="grid" :class="{ large: g.large, column: g.beside }">
           <template v-for="field in asked(g)" :key="field.path">
             <ReadingField
               v-if="field.kind === 'number' || (field.kind === 'text' && field.most <= 2000)"

@@ -233,6 +233,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
         body-content-style="padding: 0 0 var(--strip, 0px)"
       >
         <GutterPanel
+          :told="station.form.value?.groups.some((g) => g.told)"
           :why="worktop.line.reason"
           :set-up="setUp"
           :finding="finding"

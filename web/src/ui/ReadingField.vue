@@ -15,6 +15,8 @@ const props = defineProps<{
   from?: string
   error?: Schemas['FieldError']
   small?: boolean
+  /** A cell of a table: its name stands above the column. */
+  cell?: boolean
   words?: boolean
 }>()
 const emit = defineEmits<{ accept: [value: string]; confirm: [] }>()
@@ -49,7 +51,7 @@ const confirmable = computed(() => ['did_you_mean', 'outlier', 'ask'].includes(p
 
 <template>
   <div class="reading" :class="{ small, bad: error, long: text.length > 5 }">
-    <label :for="id">{{ label }}</label>
+    <label :for="id" :class="{ 'visually-hidden': cell }">{{ label }}</label>
     <div class="box">
       <input
         :id="id"
@@ -63,9 +65,9 @@ const confirmable = computed(() => ['did_you_mean', 'outlier', 'ask'].includes(p
         :aria-describedby="error ? `${id}-error` : undefined"
         @keydown.enter="onward"
       />
-      <span v-if="shownUnit" class="unit">{{ shownUnit }}</span>
+      <span v-if="shownUnit && !(cell && shownUnit === unit)" class="unit">{{ shownUnit }}</span>
     </div>
-    <p v-if="from && !error" class="from">from {{ from }}</p>
+    <p v-if="from && !error && !cell" class="from">from {{ from }}</p>
     <div v-if="error" :id="`${id}-error`" class="error">
       {{ error.message }}
       <span v-if="error.take != null || confirmable" class="ways">

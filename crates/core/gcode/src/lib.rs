@@ -40,5 +40,6 @@ pub use words::{WordError, Words};
 pub use writer::{
     Command, CommandError, FeedOrder, LEAST_EXTRUSION_C, autotune_bed, autotune_nozzle,
     feed_for_drive_test, read_back, set_bed_gains, set_flow_percent, set_heater_gains,
-    set_probe_xy_mm, set_steps_per_mm, set_z_offset_mm, store_settings,
+    set_nozzle_offset_mm, set_pressure_advance_s, set_probe_xy_mm, set_retraction,
+    set_steps_per_mm, set_z_offset_mm, store_settings,
 };

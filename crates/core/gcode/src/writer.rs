@@ -150,6 +150,41 @@ pub fn set_flow_percent(percent: f64) -> Result<Command, CommandError> {
     ))
 }
 
+/// `M900 K…`: sets the pressure advance [s]. Domain: 0 to 10 s.
+/// # Errors
+/// [`CommandError::Value`] outside the domain.
+pub fn set_pressure_advance_s(seconds: f64) -> Result<Command, CommandError> {
+    let value = bounded("pressure advance", seconds, 0.0, 10.0)?;
+    Ok(command(
+        format!("M900 K{}", plain(value, 4)),
+        "set pressure advance",
+    ))
+}
+
+/// `M207 S… F…`: sets the printer's own retraction, length [mm] and speed [mm/s]. Domain: 0 to 20 mm, 1 to 200 mm/s.
+/// # Errors
+/// [`CommandError::Value`] outside the domain.
+pub fn set_retraction(length_mm: f64, speed_mm_s: f64) -> Result<Command, CommandError> {
+    let length = bounded("retraction", length_mm, 0.0, 20.0)?;
+    let speed = bounded("retraction speed", speed_mm_s, 1.0, 200.0)?;
+    Ok(command(
+        format!("M207 S{} F{}", plain(length, 2), plain(speed * 60.0, 0)),
+        "set retraction",
+    ))
+}
+
+/// `M218 T1 X… Y…`: sets where the second nozzle stands from the first [mm]. Domain: -200 to 200 mm each.
+/// # Errors
+/// [`CommandError::Value`] outside the domain.
+pub fn set_nozzle_offset_mm([x_mm, y_mm]: [f64; 2]) -> Result<Command, CommandError> {
+    let x = bounded("nozzle offset X", x_mm, -200.0, 200.0)?;
+    let y = bounded("nozzle offset Y", y_mm, -200.0, 200.0)?;
+    Ok(command(
+        format!("M218 T1 X{} Y{}", plain(x, 3), plain(y, 3)),
+        "set offset of the second nozzle",
+    ))
+}
+
 /// `M301 P… I… D…`: sets the nozzle's heater loop, output 0 to 255. Domain: P above 0 to 1200, I 0
 /// to 1200, D 0 to 20 000.
 /// # Errors

@@ -2,6 +2,8 @@
 //!
 //! Check, message, bounds on the page, property tests and bad-input tests come from here.
 
+use std::collections::BTreeMap;
+
 use serde::Serialize;
 use serde_json::Value;
 use utoipa::ToSchema;
@@ -223,6 +225,7 @@ impl Field {
     #[must_use]
     pub fn when(mut self, asked: bool) -> Self {
         self.hidden = !asked;
+        self.needed &= asked;
         self
     }
 
@@ -250,6 +253,10 @@ pub struct Group {
     pub folded: bool,
     /// Whether its numbers are what the station is about: read from two metres.
     pub large: bool,
+    /// Its fields as rows of a table with so many columns, a number of; 0 where they aren't one.
+    pub columns: usize,
+    /// Whether the finding's rows, in their order, say something of the table's.
+    pub told: bool,
     /// Drawing that follows its numbers, by name.
     pub drawing: Option<&'static str>,
     /// Whether the drawing stands beside the fields, not above them.
@@ -310,11 +317,24 @@ pub enum Action {
     WriteCommands,
 }
 
+/// A test piece that a station is worked with, as it is to be made.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct PieceAsk {
+    /// Its name, e.g. `lines`.
+    pub name: &'static str,
+    /// What the button says.
+    pub says: &'static str,
+    /// What is set of it, as it would be typed, by key.
+    pub set: BTreeMap<&'static str, String>,
+}
+
 /// A station's form, given what is typed so far.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, ToSchema)]
 pub struct Form {
     /// Groups of fields in order.
     pub groups: Vec<Group>,
+    /// The piece that is printed for it.
+    pub piece: Option<PieceAsk>,
 }
 
 impl Form {
@@ -325,6 +345,8 @@ impl Form {
             title: title.to_owned(),
             folded: false,
             large: false,
+            columns: 0,
+            told: false,
             drawing: None,
             beside: false,
             unlinked: String::new(),
@@ -353,6 +375,18 @@ impl Form {
     #[must_use]
     pub fn large(self) -> Self {
         self.last(|g| g.large = true)
+    }
+
+    /// The last group's fields are rows of a table with so many columns.
+    #[must_use]
+    pub fn table(self, columns: usize) -> Self {
+        self.last(|g| g.columns = columns)
+    }
+
+    /// The finding's rows, in their order, say something of the last group's.
+    #[must_use]
+    pub fn told(self) -> Self {
+        self.last(|g| g.told = true)
     }
 
     /// The last group has a drawing above its fields.
@@ -385,6 +419,20 @@ impl Form {
     #[must_use]
     pub fn unlinked(self, says: &str) -> Self {
         self.last(|g| says.clone_into(&mut g.unlinked))
+    }
+
+    /// The same, worked with a piece: its name, what its button says, and what is set of it; blank values stay as the piece
+    /// has them.
+    #[must_use]
+    pub fn with_piece(
+        mut self,
+        name: &'static str,
+        says: &'static str,
+        set: &[(&'static str, String)],
+    ) -> Self {
+        let set = set.iter().filter(|(_, v)| !v.is_empty()).cloned().collect();
+        self.piece = Some(PieceAsk { name, says, set });
+        self
     }
 
     /// All fields in order.

@@ -97,11 +97,50 @@ fn of_another_way(readings: &Value, path: &str) -> bool {
     match method {
         "patch" => of(&["touches_mm"]),
         "paper" | "feeler" | "routine" | "trim" => of(&["patches", "commanded_mm"]),
-        "walls" => of(&["volume_mm3", "density_g_cm3", "masses_g"]),
-        "mass" => of(&["walls", "wall_mm"]),
-        _ => false,
+        "walls" => of(&["volume_mm3", "density_g_cm3", "masses_g"]) || of(BY_EYE),
+        "mass" => of(&["walls", "wall_mm"]) || of(BY_EYE),
+        "cards" | "tower" => of(&[
+            "walls",
+            "wall_mm",
+            "volume_mm3",
+            "density_g_cm3",
+            "masses_g",
+            "instrument",
+            "seed",
+        ]),
+        _ => match readings["way"].as_str().unwrap_or_default() {
+            "piece" => {
+                of(&["best", "outcome"])
+                    || (readings["delivered"] == "at_inlet" && of(&["density"]))
+            }
+            "own" => {
+                of(&["wanted", "bands", "again", "corners"])
+                    || of(&[
+                        "delivered",
+                        "instrument",
+                        "feed",
+                        "density",
+                        "temp",
+                        "claimed",
+                        "rungs",
+                    ])
+                    || of(BY_EYE)
+            }
+            _ => false,
+        },
     }
 }
+
+/// What is asked where an eye judges.
+const BY_EYE: &[&str] = &[
+    "from",
+    "step",
+    "count",
+    "seed",
+    "first",
+    "second",
+    "first_layer_percent",
+];
 
 #[test]
 fn a_form_names_every_field_of_its_readings_and_no_other() {

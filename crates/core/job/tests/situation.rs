@@ -35,8 +35,8 @@ fn finding(verdict: Verdict, lines: &[&str]) -> Finding {
         parameter: Some(Parameter::PrintTemp),
         ..Context::default()
     };
-    let readings = json!({"before": "230", "best": "230", "outcome": "good"});
-    let mut f = stations::Trial.evaluate(&readings, &context).unwrap();
+    let readings = json!({"way": "own", "before": "230", "best": "230", "outcome": "good"});
+    let mut f = stations::PrintTemp.evaluate(&readings, &context).unwrap();
     f.facts.verdict = verdict;
     f.facts.commands = lines
         .iter()

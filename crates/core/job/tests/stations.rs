@@ -804,45 +804,32 @@ fn a_grade_tightens_the_cube() {
 }
 
 #[test]
-fn a_trial_moves_only_by_more_than_half_a_step() {
-    let context = Context {
-        parameter: Some(Parameter::PrintTemp),
-        ..Context::default()
-    };
-    let trial = |before: &str, best: &str, outcome: &str| {
+fn prints_of_ones_own_move_a_value_only_by_more_than_half_a_step() {
+    let own = |before: &str, best: &str, outcome: &str| {
         found(
-            &stations::Trial,
-            &json!({"before": before, "best": best, "outcome": outcome}),
-            &context,
+            &stations::PrintTemp,
+            &json!({"way": "own", "before": before, "best": best, "outcome": outcome}),
+            &Context::default(),
         )
+        .facts
     };
-    assert_eq!(trial("235", "235", "good").facts.verdict, Verdict::Pass);
-    assert_eq!(
-        (
-            trial("235", "240", "good").facts.verdict,
-            trial("235", "240", "good").facts.after
-        ),
-        (Verdict::Adjust, Some(240.0))
-    );
-    assert_eq!(trial("", "240", "good").facts.verdict, Verdict::Adjust);
-    assert_eq!(
-        trial("235", "", "unclear").facts.verdict,
-        Verdict::MeasureAgain
-    );
-    assert_eq!(trial("235", "", "none_good").facts.verdict, Verdict::Stop);
-    let words = Context {
-        parameter: Some(Parameter::HeaterLoop),
-        ..Context::default()
-    };
-    let f = found(
-        &stations::Trial,
-        &json!({"before": "P 22", "best": "P 24", "outcome": "good"}),
-        &words,
-    );
-    assert_eq!(
-        (f.facts.verdict, f.facts.after_text.as_deref()),
-        (Verdict::Adjust, Some("P 24"))
-    );
+    assert_eq!(own("215", "215", "good").verdict, Verdict::Pass);
+    let moved = own("215", "220", "good");
+    assert_eq!((moved.verdict, moved.after), (Verdict::Adjust, Some(220.0)));
+    assert_eq!(own("", "220", "good").verdict, Verdict::Adjust);
+    assert_eq!(own("215", "", "unclear").verdict, Verdict::MeasureAgain);
+    assert_eq!(own("215", "", "none_good").verdict, Verdict::Stop);
+}
+
+#[test]
+fn every_parameter_has_a_station_of_its_own() {
+    for parameter in Parameter::ALL {
+        let station = stations::station_for(*parameter);
+        assert!(
+            station.settles().contains(parameter),
+            "{parameter:?} is settled by {station:?}"
+        );
+    }
 }
 
 #[test]
@@ -958,12 +945,13 @@ fn every_rule_and_tolerance_stands_at_its_own_place() {
 }
 
 /// Of each pure crate: what it imports, in the order in which crates may import each other.
-const PURE: [(&str, &str); 6] = [
+const PURE: [(&str, &str); 7] = [
     ("measure", include_str!("../../measure/Cargo.toml")),
     ("gcode", include_str!("../../gcode/Cargo.toml")),
     ("toolpath", include_str!("../../toolpath/Cargo.toml")),
     ("printer", include_str!("../../printer/Cargo.toml")),
     ("heat", include_str!("../../heat/Cargo.toml")),
+    ("looks", include_str!("../../looks/Cargo.toml")),
     ("job", include_str!("../Cargo.toml")),
 ];
 

@@ -39,7 +39,7 @@ pub use layers::Layer;
 pub use limits::{AxisLimits, Corner, DEFAULT_JUNCTION_MM, Limits, LimitsError};
 pub use pieces::{
     PIECES, Part, Piece, PieceError, PieceFor, PieceKind, PieceSetting, Prism, Triangle,
-    make_piece, piece_named, write_stl,
+    make_piece, piece_named, shuffled, write_stl,
 };
 pub use plan::{Binds, Nominal, Planner, Profile, Segment};
 pub use read::{

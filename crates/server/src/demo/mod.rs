@@ -360,14 +360,21 @@ impl Demo<'_> {
         )
     }
 
-    fn trial(&mut self, job_id: i64, key: &str, note: &str) -> Result<(), Failure> {
-        let (_, stop, context) = self.at(job_id, key)?;
-        let before = stop.station().start(&context)["before"].clone();
-        self.close(
-            job_id,
-            key,
-            &json!({"best": before, "outcome": "good", "note": note}),
-        )
+    /// A trial board: each print's distance and strings, the value in force among them.
+    fn board(
+        &mut self,
+        job_id: i64,
+        key: &str,
+        prints: &[(&str, u32)],
+        note: &str,
+    ) -> Result<(), Failure> {
+        let prints: Vec<Value> = prints
+            .iter()
+            .map(|(distance, strings)| {
+                json!({"distance": distance, "speed": "35", "travel": "150", "hop": "0", "wipe": "0", "strings": strings, "minutes": "14"})
+            })
+            .collect();
+        self.close(job_id, key, &json!({"prints": prints, "note": note}))
     }
 
     fn finished_job(&mut self, printer: i64, filament: i64) -> Result<(), Failure> {
@@ -400,10 +407,11 @@ impl Demo<'_> {
                 "0.451", "0.449", "0.455", "0.450", "0.448", "0.452", "0.450", "0.453",
             ]),
         )?;
-        self.trial(
+        self.board(
             job,
             &format!("retraction.{filament}"),
-            "Towers at 0.6, 0.8 and 1.0 mm: 0.8 clean.",
+            &[("0.8", 0), ("0.4", 3), ("0.6", 2)],
+            "Shorter strings at once.",
         )?;
         self.accept(job)
     }

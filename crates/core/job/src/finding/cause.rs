@@ -49,6 +49,8 @@ pub enum Cause {
     CameBack,
     /// The drive clicks or grinds.
     DriveClicks,
+    /// The second nozzle stands elsewhere from print to print.
+    NozzlesLoose,
     /// No value gives a good print.
     NoGoodValue,
     /// A step's check failed.

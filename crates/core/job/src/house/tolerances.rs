@@ -15,6 +15,7 @@ pub enum ToleranceId {
     DriveStopPercent,
     TramMm,
     OffsetZMm,
+    OffsetXyMm,
     FlowPercent,
     DensityPercent,
     CubeMm,
@@ -86,7 +87,7 @@ const fn t(
 use ToleranceId as T;
 
 /// Every limit.
-pub const TOLERANCES: [ToleranceSpec; 24] = [
+pub const TOLERANCES: [ToleranceSpec; 25] = [
     t(
         T::DrivePercent,
         "Drive: length fed",
@@ -114,6 +115,13 @@ pub const TOLERANCES: [ToleranceSpec; 24] = [
         Unit::Mm,
         [0.02, 0.005, 0.2],
         "A tenth of a {0.2 mm} first layer.",
+    ),
+    t(
+        T::OffsetXyMm,
+        "XY offset: second nozzle against the first",
+        Unit::Mm,
+        [0.05, 0.01, 0.3],
+        "An eighth of a {0.4 mm} line: a seam of two colours stays closed.",
     ),
     t(
         T::FlowPercent,

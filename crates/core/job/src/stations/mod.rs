@@ -2,6 +2,7 @@
 
 pub mod acceptance;
 mod bed_loop;
+mod blind;
 pub mod check;
 mod compare;
 pub mod drive;
@@ -12,18 +13,23 @@ mod heater;
 pub mod heater_loop;
 mod hot_tighten;
 mod mesh;
+mod offset_xy;
 mod offset_z;
+mod pressure_advance;
+mod print_temp;
 mod probe;
 mod profile;
 mod reported;
+mod retraction;
+mod search;
 mod sensor;
 mod set_up;
 mod snapshot;
 mod station;
 mod taken;
 pub mod tram;
-mod trial;
 mod tube_length;
+mod volumetric_limit;
 mod worth;
 
 pub use acceptance::{Acceptance, ran_min};
@@ -37,9 +43,14 @@ pub use heater::{Heater, HeaterReadings};
 pub use heater_loop::HeaterLoop;
 pub use hot_tighten::HotTighten;
 pub use mesh::{Mesh, MeshReadings};
+pub use offset_xy::{CombReading, OffsetXy, OffsetXyReadings};
 pub use offset_z::{GapMethod, OffsetZ, OffsetZReadings, Patch};
+pub use pressure_advance::{PressureAdvance, PressureAdvanceReadings};
+pub use print_temp::{PrintTemp, PrintTempReadings, ScoredBand, Wanted};
 pub use probe::{Probe, ProbeReadings};
 pub use profile::{Profile, ProfileReadings, other_bore};
+pub use retraction::{Retraction, RetractionReadings, TrialPrint};
+pub use search::{FoundBy, OwnOutcome};
 pub use sensor::{Sensor, SensorReadings};
 pub use set_up::SetUp;
 pub use snapshot::Snapshot;
@@ -48,8 +59,8 @@ pub use station::{
     station_for, station_named,
 };
 pub use tram::Tram;
-pub use trial::{Trial, TrialOutcome, TrialReadings, TrialSpec, trial_spec};
 pub use tube_length::{TubeLength, TubeLengthReadings, WayTo};
+pub use volumetric_limit::{Delivered, Rung, VolumetricLimit, VolumetricLimitReadings};
 pub use worth::{ListedPiece, PieceState, Worth, WorthReadings};
 
 pub(crate) use station::read;

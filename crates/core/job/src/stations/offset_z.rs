@@ -358,6 +358,7 @@ impl Station for OffsetZ {
         let form = Form::default().group("", vec![method]).drawn("patches");
         match r.method {
             GapMethod::Patch => {
+                let form = form.with_piece("patches", "Make the patches", &[]);
                 let mut fields: Vec<Field> = (0..r.patches.len().min(MOST))
                     .map(|i| {
                         let label = PLACES

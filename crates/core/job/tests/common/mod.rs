@@ -1,6 +1,8 @@
 //! Readings for every verdict of every station, as a technician might type them.
 #![allow(dead_code)]
 
+pub mod searches;
+
 use serde_json::{Value, json};
 use wattotherm_heat::{PhysicalLimits, Sample, Trace, hold_result};
 use wattotherm_job::finding::Finding;
@@ -474,44 +476,7 @@ pub fn examples() -> Vec<Example> {
         cube(&json!({"first_layer_good": "no"})),
         &plain(),
     );
-    let tr: &dyn AnyStation = &stations::Trial;
-    let temp = at(Parameter::PrintTemp);
-    add(
-        "pass",
-        tr,
-        json!({"before": "230", "best": "230", "outcome": "good"}),
-        &temp,
-    );
-    add(
-        "adjust",
-        tr,
-        json!({"before": "230", "best": "240", "outcome": "good"}),
-        &temp,
-    );
-    add(
-        "unclear",
-        tr,
-        json!({"before": "230", "outcome": "unclear"}),
-        &temp,
-    );
-    add(
-        "none good",
-        tr,
-        json!({"before": "230", "outcome": "none_good"}),
-        &temp,
-    );
-    add(
-        "a length",
-        tr,
-        json!({"before": "4", "best": "3.4", "outcome": "good"}),
-        &at(Parameter::Retraction),
-    );
-    add(
-        "a text",
-        tr,
-        json!({"before": "0, 0", "best": "0.1, -0.2", "outcome": "good"}),
-        &at(Parameter::OffsetXy),
-    );
+    searches::examples(&mut add);
     let c: &dyn AnyStation = &stations::Check;
     add("pass", c, ticked(&intake, "done", json!({})), &intake);
     add("skipped", c, ticked(&intake, "skipped", json!({})), &intake);

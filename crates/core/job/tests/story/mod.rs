@@ -22,14 +22,14 @@ pub fn facts(replaced: &[Replacement]) -> JobFacts {
     }
 }
 
-/// A finding that leaves this value, as a trial would.
+/// A finding that leaves this value, as a search by prints would.
 fn finding(verdict: Verdict, before: f64, after: f64) -> Box<Finding> {
     let context = Context {
         parameter: Some(Parameter::PrintTemp),
         ..Context::default()
     };
-    let readings = json!({"before": "230", "best": "230", "outcome": "good"});
-    let mut f = stations::Trial.evaluate(&readings, &context).unwrap();
+    let readings = json!({"way": "own", "before": "230", "best": "230", "outcome": "good"});
+    let mut f = stations::PrintTemp.evaluate(&readings, &context).unwrap();
     f.facts.verdict = verdict;
     f.facts.before = Some(before);
     f.facts.after = (verdict == Verdict::Adjust).then_some(after);

@@ -3,6 +3,7 @@
 use wattotherm_measure::text::plain;
 
 use super::facts::{PieceError, PieceFor};
+use super::order::shuffled;
 use super::pen::Pen;
 use super::solid::Prism;
 use super::{Part, Piece, Settings};
@@ -141,28 +142,6 @@ pub(super) fn patches(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceEr
     Ok(done(pen, parts))
 }
 
-/// The order of so many things, shuffled by a seed; 0 leaves them as they are.
-fn order(count: u32, seed: u32) -> Vec<u32> {
-    let mut all: Vec<u32> = (0..count).collect();
-    if seed == 0 {
-        return all;
-    }
-    // A linear congruential generator (Knuth, TAOCP 3.3.4, from memory): an order is all that is asked of it.
-    let mut state = u64::from(seed)
-        .wrapping_mul(6_364_136_223_846_793_005)
-        .wrapping_add(1);
-    for i in (1..all.len()).rev() {
-        state = state
-            .wrapping_mul(6_364_136_223_846_793_005)
-            .wrapping_add(1_442_695_040_888_963_407);
-        // OK because a card has a small number.
-        #[allow(clippy::cast_possible_truncation)]
-        let j = ((state >> 33) as usize) % (i + 1);
-        all.swap(i, j);
-    }
-    all
-}
-
 /// Cards of three layers with a top in one direction; a letter on the tab beside each.
 pub(super) fn cards(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
     const CARD: [f64; 2] = [30.0, 22.0];
@@ -178,7 +157,7 @@ pub(super) fn cards(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
     ];
     let [mx, my] = room(facts, size, "count")?;
     let h = facts.layer();
-    let order = order(count, set.count("seed"));
+    let order = shuffled(count, set.count("seed"));
     let mut pen = Pen::new(facts, "flow cards");
     pen.prime();
     let mut parts = Vec::new();
@@ -253,8 +232,10 @@ pub(super) fn lines(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
     pen.prime();
     let mut parts = Vec::new();
     let h = facts.layer();
-    for n in 0..count {
-        let value = set.get("from") + f64::from(n) * set.get("step");
+    let seed = set.count("seed");
+    let order = shuffled(count, seed);
+    for (n, line) in (0_u32..).zip(order) {
+        let value = set.get("from") + f64::from(line) * set.get("step");
         let y = low + f64::from(n) * PITCH;
         pen.say(&format!("M900 K{}", plain(value, 4)));
         pen.with(facts.width(), slow);
@@ -265,7 +246,12 @@ pub(super) fn lines(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
         pen.with(facts.width(), slow);
         pen.line([left + 2.0 * ENDS + FAST, y]);
         parts.push(Part {
-            label: plain(value, 3),
+            // Where a key hides the order, a line is called by its place.
+            label: if seed == 0 {
+                plain(value, 3)
+            } else {
+                (n + 1).to_string()
+            },
             value,
             x_mm: [left, left + 2.0 * ENDS + FAST],
             y_mm: [y - facts.width() / 2.0, y + facts.width() / 2.0],
@@ -306,6 +292,19 @@ pub(super) fn posts(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
     let [mx, my] = room(facts, size, "apart")?;
     tall(facts, high, "bands")?;
     let by = set.count("by");
+    for (key, least) in [("speed", 1.0), ("travel", 5.0)] {
+        let v = set.get(key);
+        if v >= 0.0 && v < least {
+            return Err(PieceError::new(
+                key,
+                format!(
+                    "{} is too slow. Give at least {}, or -1.",
+                    plain(v, 2),
+                    plain(least, 0)
+                ),
+            ));
+        }
+    }
     let (least, most, what) = match by {
         0 => (0.0, 20.0, "mm of retraction"),
         1 => (1.0, 200.0, "mm/s of retraction"),
@@ -337,6 +336,15 @@ pub(super) fn posts(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
         })
         .collect();
     let mut pen = Pen::new(facts, "string posts");
+    for (key, place) in [
+        ("speed", &mut pen.pull.speed_mm_s),
+        ("travel", &mut pen.pull.travel_mm_s),
+        ("hop", &mut pen.pull.hop_mm),
+    ] {
+        if set.get(key) >= 0.0 {
+            *place = set.get(key);
+        }
+    }
     let usual = pen.pull;
     pen.prime();
     let mut parts = Vec::new();

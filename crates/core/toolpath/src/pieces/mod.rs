@@ -2,6 +2,7 @@
 
 mod draw;
 mod facts;
+mod order;
 mod pen;
 mod solid;
 mod strokes;
@@ -12,6 +13,7 @@ use serde::Serialize;
 use utoipa::ToSchema;
 
 pub use facts::{PieceError, PieceFor};
+pub use order::shuffled;
 pub use solid::{Prism, Triangle, write_stl};
 
 /// A setting of a piece.
@@ -137,6 +139,11 @@ pub const PIECES: &[PieceKind] = &[
             set("from", "least [s]", [0.0, 0.0, 2.0]),
             set("step", "from line to line [s]", [0.01, 0.001, 0.2]),
             set("count", "how many lines", [21.0, 5.0, 41.0]),
+            set(
+                "seed",
+                "order: 0 as it is, another number shuffles",
+                [0.0, 0.0, 1e6],
+            ),
             set("slow", "slow [mm/s]", [20.0, 5.0, 200.0]),
             set("fast", "fast [mm/s]", [100.0, 20.0, 500.0]),
         ],
@@ -161,6 +168,21 @@ pub const PIECES: &[PieceKind] = &[
             ),
             set("bands", "how many bands", [5.0, 1.0, 12.0]),
             set("every", "height of a band [mm]", [6.0, 2.0, 20.0]),
+            set(
+                "speed",
+                "retraction speed where it doesn't change [mm/s]; -1 as the printer has it",
+                [-1.0, -1.0, 200.0],
+            ),
+            set(
+                "travel",
+                "travel where it doesn't change [mm/s]; -1 as the printer has it",
+                [-1.0, -1.0, 1_500.0],
+            ),
+            set(
+                "hop",
+                "hop where it doesn't change [mm]; -1 as the printer has it",
+                [-1.0, -1.0, 5.0],
+            ),
             set("posts", "how many posts, 2 to 4", [2.0, 2.0, 4.0]),
             set("apart", "between two posts [mm]", [60.0, 40.0, 80.0]),
         ],

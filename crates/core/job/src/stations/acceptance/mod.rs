@@ -305,6 +305,7 @@ impl Station for Acceptance {
                 })
             });
         Form::default()
+            .with_piece("cube", "Make the cube", &[])
             .group("", edges.collect())
             .drawn_beside("cube")
             .group(

@@ -1,5 +1,7 @@
 //! Flow: the multiplier of one filament, by the walls of a box or by mass.
 
+mod by_eye;
+
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use statrs::distribution::{ContinuousCDF, FisherSnedecor};
@@ -13,6 +15,7 @@ use wattotherm_measure::{
 };
 use wattotherm_printer::Parameter;
 
+use super::blind::{self, Look};
 use super::set_up::tolerance;
 use super::taken::{Taken, more};
 use super::{SetUp, Station, expanded_95, known};
@@ -33,6 +36,17 @@ pub enum FlowMethod {
     Walls,
     /// Mass of a printed piece.
     Mass,
+    /// Tops of cards in steps of the flow, by eye.
+    Cards,
+    /// Bands by height with an override each, by eye.
+    Tower,
+}
+
+impl FlowMethod {
+    /// Whether an eye judges it.
+    const fn by_eye(self) -> bool {
+        matches!(self, Self::Cards | Self::Tower)
+    }
 }
 
 /// Where on the box a wall was measured.
@@ -80,6 +94,20 @@ pub struct FlowReadings {
     pub density_g_cm3: Entry,
     /// Mass on the balance, a weighing each [g].
     pub masses_g: Vec<Entry>,
+    /// First card's change of the flow [%], or the first band's override [%].
+    pub from: Entry,
+    /// From card to card, or band to band [%].
+    pub step: Entry,
+    /// How many cards, or bands.
+    pub count: Entry,
+    /// Key of the cards; 0 if they lie in order.
+    pub seed: Entry,
+    /// First look: good cards by letter, or good bands by number from below.
+    pub first: String,
+    /// Second look.
+    pub second: String,
+    /// The first layer's own multiplier [%]; blank where it has none.
+    pub first_layer_percent: Entry,
     /// Paths of unusual values that the technician confirmed.
     pub confirmed: Vec<String>,
 }
@@ -98,10 +126,17 @@ pub struct FlowFound {
     set_percent: f64,
     /// Multiplier that the readings ask for [%].
     wanted_percent: f64,
-    taken: Taken,
+    /// How walls or masses were taken; none where an eye judged.
+    taken: Option<Taken>,
     settle: Vec<Way>,
     /// Walls differ by this between bottom and top [mm].
     step_mm: Option<f64>,
+    /// What the eye said of cards or bands.
+    #[serde(default)]
+    look: Option<Look>,
+    /// The first layer's own multiplier [%].
+    #[serde(default)]
+    first_layer_percent: Option<f64>,
 }
 
 const SET: Limit = Limit::new(
@@ -149,6 +184,9 @@ const MASS: Limit = Limit::new(
     "a printed piece weighs something",
 );
 
+/// Cards: coarse and fine, from and step [%], and how many. Source: handbook 5, table E (common practice).
+const COARSE: [f64; 3] = [-20.0, 5.0, 9.0];
+const FINE: [f64; 3] = [-4.0, 1.0, 9.0];
 /// Walls read at most.
 const MOST_WALLS: usize = 64;
 /// Weighings at most.
@@ -178,6 +216,11 @@ const MOST_ERROR_PERCENT: f64 = 30.0;
 /// sends the technician to strip a hot end.
 const VARIATION_P: f64 = 0.01;
 
+/// "104.2 % = 1.042".
+fn multiplier(percent: f64) -> String {
+    format!("{} % = {}", fixed(percent, 1), fixed(percent / 100.0, 3))
+}
+
 struct Typed {
     set: f64,
     nominal: f64,
@@ -191,7 +234,8 @@ fn read(readings: &FlowReadings) -> Result<Typed, ReadingError> {
     let set = intake.need(&SET, "flow_set_percent", &readings.flow_set_percent);
     let (mut values, mut low, mut high) = (Vec::new(), Vec::new(), Vec::new());
     let nominal = match readings.method {
-        FlowMethod::Walls => {
+        // What an eye judges is never read here.
+        FlowMethod::Walls | FlowMethod::Cards | FlowMethod::Tower => {
             let nominal = intake.need(&WALL, "wall_mm", &readings.wall_mm);
             let mut named = Vec::new();
             for (i, w) in readings.walls.iter().take(MOST_WALLS).enumerate() {
@@ -244,8 +288,8 @@ fn read(readings: &FlowReadings) -> Result<Typed, ReadingError> {
 
 fn instrument_for(readings: &FlowReadings, context: &Context) -> Instrument {
     let (kind, fallback) = match readings.method {
-        FlowMethod::Walls => (InstrumentKind::Caliper, 1),
         FlowMethod::Mass => (InstrumentKind::Balance, 3),
+        _ => (InstrumentKind::Caliper, 1),
     };
     let unit = if readings.method == FlowMethod::Mass {
         "g"
@@ -283,7 +327,13 @@ impl Station for Flow {
     type Readings = FlowReadings;
     type Own = FlowFound;
     const ID: &'static str = "flow";
-    const STAYS: &'static [&'static str] = &["method", "instrument", "volume_mm3", "density_g_cm3"];
+    const STAYS: &'static [&'static str] = &[
+        "method",
+        "instrument",
+        "volume_mm3",
+        "density_g_cm3",
+        "first_layer_percent",
+    ];
     const SETTLES: &'static [Parameter] = &[Parameter::Flow];
 
     fn start(context: &Context) -> FlowReadings {
@@ -296,7 +346,25 @@ impl Station for Flow {
         } else {
             (FlowMethod::Walls, "caliper")
         };
+        // After a coarse set that moved the flow, the fine one about it.
+        let by_cards = context
+            .previous
+            .as_ref()
+            .is_some_and(|p| p.get("method").is_some_and(|m| m == "cards"));
+        let [from, step, cards] = if by_cards && context.adjusts_so_far > 0 {
+            FINE
+        } else {
+            COARSE
+        };
+        let what = format!("{:?} {:?}", context.filament, context.before);
         FlowReadings {
+            from: known(Some(from), 1),
+            step: known(Some(step), 1),
+            count: known(Some(cards), 0),
+            seed: known(
+                Some(f64::from(blind::key_of(&what, context.adjusts_so_far))),
+                0,
+            ),
             method,
             flow_set_percent: known(Some(context.before.unwrap_or(100.0)), 3),
             instrument: instrument.into(),
@@ -319,13 +387,25 @@ impl Station for Flow {
         let method = Field::choice(
             "method",
             "Found by",
-            &[("walls", "wall thickness"), ("mass", "mass")],
+            &[
+                ("walls", "wall thickness"),
+                ("mass", "mass"),
+                ("cards", "cards, by eye"),
+                ("tower", "bands by height, by eye"),
+            ],
         )
         .sets("walls", "instrument", "caliper")
-        .sets("mass", "instrument", "balance");
+        .sets("mass", "instrument", "balance")
+        .sets("cards", "from", "-20")
+        .sets("cards", "step", "5")
+        .sets("cards", "count", "9")
+        .sets("tower", "from", "90")
+        .sets("tower", "step", "5")
+        .sets("tower", "count", "6");
         let set = Field::number(&SET).named("Flow set").needed();
         let form = Form::default().group("", vec![method]);
         match r.method {
+            FlowMethod::Cards | FlowMethod::Tower => by_eye::form(form, r),
             FlowMethod::Walls => {
                 let walls = r.walls.iter().take(MOST_WALLS).enumerate().map(|(i, w)| {
                     let height = match w.height {
@@ -342,7 +422,8 @@ impl Station for Flow {
                     "t_mm": "",
                 });
                 let with = [InstrumentKind::Caliper, InstrumentKind::Micrometer];
-                form.group("", walls.collect())
+                form.with_piece("box", "Make the box", &[])
+                    .group("", walls.collect())
                     .drawn("wall")
                     .more("One more wall", "walls", next)
                     .group(
@@ -375,17 +456,23 @@ impl Station for Flow {
         }
     }
 
-    fn set_up(_: &FlowReadings, context: &Context) -> SetUp {
-        SetUp::new("Print the single-wall box and measure its walls, away from corners and seam.")
-            .hint("Four sides, low and high: eight readings.")
-            .rule(
-                RuleId::FlowBy,
-                context,
-                &format!(
-                    " Limit {}.",
-                    tolerance(context, ToleranceId::FlowPercent, Unit::Percent)
-                ),
-            )
+    fn set_up(r: &FlowReadings, context: &Context) -> SetUp {
+        let up = match r.method {
+            FlowMethod::Cards => SetUp::new("Print the cards, and name those whose tops close without ridges.")
+                .hint("The letters hide which card has which flow. Ridges are too much, gaps too little."),
+            FlowMethod::Tower => SetUp::new("Print bands with an override each, over a tower or a part of your own.")
+                .hint(context.house.pen.text("Bands of {10 mm}; from a range of good ones the middle is taken. Set the override back to 100 % afterwards.")),
+            FlowMethod::Walls | FlowMethod::Mass => SetUp::new("Print the single-wall box and measure its walls, away from corners and seam.")
+                .hint("Four sides, low and high: eight readings."),
+        };
+        up.rule(
+            RuleId::FlowBy,
+            context,
+            &format!(
+                " Limit {}.",
+                tolerance(context, ToleranceId::FlowPercent, Unit::Percent)
+            ),
+        )
     }
 
     /// Formula: new multiplier = old · target / mean, by wall thickness [mm] or by mass [g] with
@@ -394,6 +481,9 @@ impl Station for Flow {
     /// Source: common practice, no published source; uncertainty as [`fresh_mean`]; the test for walls
     /// that vary along the height is a one-way analysis of variance (NIST/SEMATECH e-Handbook 7.4.3).
     fn facts(r: &FlowReadings, context: &Context) -> Result<Facts<FlowFound>, ReadingError> {
+        if r.method.by_eye() {
+            return by_eye::facts(r, context);
+        }
         let typed = read(r)?;
         let instrument = instrument_for(r, context);
         let Some(mean) = fresh_mean(&typed.values, &Reading::once(&instrument)) else {
@@ -410,8 +500,8 @@ impl Station for Flow {
         let expanded = expanded_95(combined);
         let limit_fraction = context.house.tolerance(ToleranceId::FlowPercent) / 100.0;
         let (id, unit) = match r.method {
-            FlowMethod::Walls => ("wall", Unit::Mm),
             FlowMethod::Mass => ("mass", Unit::Gram),
+            _ => ("wall", Unit::Mm),
         };
         let band = Band::new(
             id,
@@ -427,9 +517,11 @@ impl Station for Flow {
             method: r.method,
             set_percent: typed.set,
             wanted_percent: after,
-            taken: Taken::of(&mean, &instrument),
+            taken: Some(Taken::of(&mean, &instrument)),
             settle: Vec::new(),
             step_mm: varies_along_height(&typed.low, &typed.high, band.limit),
+            look: None,
+            first_layer_percent: None,
         };
         if band.verdict == Verdict::MeasureAgain {
             own.settle = settle(&typed, &mean.series, &instrument, &band, r, context);
@@ -458,9 +550,12 @@ impl Station for Flow {
 
     fn words(f: &Facts<FlowFound>, pen: Pen) -> Words {
         let own = &f.own;
+        let Some(taken) = &own.taken else {
+            return by_eye::words(f, pen);
+        };
         let (label, what) = match own.method {
-            FlowMethod::Walls => ("wall", "the wall"),
             FlowMethod::Mass => ("mass", "the mass"),
+            _ => ("wall", "the wall"),
         };
         let mut w = Words::new("flow multiplier").with_bands(f, pen, |_| label.to_owned());
         let Some((band, said)) = f.bands.first().zip(w.bands.first().cloned()) else {
@@ -471,16 +566,15 @@ impl Station for Flow {
         w.reasons = vec![
             format!(
                 "{} with {}.",
-                count(own.taken.n, "reading", "readings"),
-                own.taken.instrument.describe(pen)
+                count(taken.n, "reading", "readings"),
+                taken.instrument.describe(pen)
             ),
-            own.taken.rests_on(pen, band.unit, 3, "reading", "readings"),
+            taken.rests_on(pen, band.unit, 3, "reading", "readings"),
         ];
-        if own.method == FlowMethod::Walls && own.taken.n < 8 {
+        if own.method == FlowMethod::Walls && taken.n < 8 {
             w.reasons
                 .push("Four sides at two heights are the rule: eight readings.".into());
         }
-        let multiplier = |p: f64| format!("{} % = {}", fixed(p, 1), fixed(p / 100.0, 3));
         w.rows.push(Row::new(
             "flow",
             Some(multiplier(own.set_percent)),
