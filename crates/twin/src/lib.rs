@@ -15,6 +15,7 @@ mod hands;
 mod motion;
 mod physics;
 pub mod port;
+mod printing;
 mod settings;
 mod system;
 
@@ -24,3 +25,4 @@ pub use faults::{Fault, UnknownFault};
 pub use firmware::Twin;
 pub use hands::{Hands, Seen};
 pub use physics::{Bench, Heat, World};
+pub use printing::{Eyes, Truth};

@@ -243,6 +243,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
     </NDrawer>
     <GutterPanel
       v-else
+      :told="station.form.value?.groups.some((g) => g.told)"
       :why="worktop.line.reason"
       :set-up="setUp"
       :finding="finding"

@@ -22,6 +22,9 @@ pub struct Tower {
     pub predicted: Vec<f64>,
     /// Uncertainty of one band's score, at 95 % [1]: what an eye can tell.
     pub expanded: f64,
+    /// How much worse each band may be than the best, at 95 % [1]: what it is predicted to be worse, and the uncertainty of
+    /// that.
+    pub worse: Vec<f64>,
     /// Number of the best band.
     pub best: usize,
     /// First and last band of the plateau, by number: those around the best whose prediction isn't worse by more than
@@ -129,6 +132,18 @@ pub fn tower(bands: &[TowerBand], own: f64) -> Option<(Vec<TowerBand>, Tower)> {
     let best = (0..predicted.len()).max_by(|a, b| predicted[*a].total_cmp(&predicted[*b]))?;
     let t = t_two_sided(CONFIDENCE, dof).ok()?;
     let expanded = t * s;
+    let worse = hat
+        .iter()
+        .zip(&predicted)
+        .map(|(row, p)| {
+            let variance: f64 = row
+                .iter()
+                .zip(&hat[best])
+                .map(|(a, b)| (a - b).powi(2))
+                .sum();
+            predicted[best] - p + t * s * variance.sqrt()
+        })
+        .collect();
     let good = |i: usize| predicted[best] - predicted[i] <= expanded + 1e-9;
     let first = (0..best)
         .rev()
@@ -141,6 +156,7 @@ pub fn tower(bands: &[TowerBand], own: f64) -> Option<(Vec<TowerBand>, Tower)> {
         .unwrap_or(best);
     let found = Tower {
         predicted,
+        worse,
         expanded,
         best,
         plateau: [first, last],

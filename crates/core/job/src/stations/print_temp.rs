@@ -137,10 +137,11 @@ const fn weights(wanted: Wanted) -> [f64; 4] {
     }
 }
 
-/// What a score that is put together from so many is known to [1].
+/// What a score that is put together from so many is known to [1]: half a step either way, and as much again, since an eye
+/// doesn't score alike twice (our own judgement).
 fn own_u(w: [f64; 4]) -> f64 {
     let squares: f64 = w.iter().map(|w| w * w).sum();
-    SCORE_U * squares.sqrt() / w.iter().sum::<f64>()
+    std::f64::consts::SQRT_2 * SCORE_U * squares.sqrt() / w.iter().sum::<f64>()
 }
 
 fn ceiling(context: &Context) -> f64 {
@@ -449,6 +450,15 @@ impl Station for PrintTemp {
                 }
                 .into(),
             );
+            let chosen = bands
+                .iter()
+                .position(|b| own.best.is_some_and(|c| (b.value - c).abs() < 0.01));
+            if let Some(worse) = chosen.map(|i| found.worse[i]).filter(|w| *w > 0.0) {
+                w.reasons.push(format!(
+                    "What is taken scores at most {} worse than the best.",
+                    plain(worse, 1)
+                ));
+            }
             if !found.curve {
                 w.reasons.push(
                     "No smooth curve fits these scores: each band is judged with its neighbours alone.".into(),

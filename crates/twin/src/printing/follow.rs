@@ -1,0 +1,137 @@
+//! Follows a piece's G-code as a printer does, and keeps what matters for how it comes out.
+
+/// A bead that was laid.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Laid {
+    /// From, to [mm].
+    pub ends: [[f64; 2]; 2],
+    /// Height of the nozzle [mm].
+    pub z: f64,
+    /// Filament fed [mm].
+    pub fed_mm: f64,
+    /// Speed of the head [mm/s]; of the filament where the head stands.
+    pub speed_mm_s: f64,
+    pub advance_s: f64,
+    pub temp_c: f64,
+    pub tool: u8,
+}
+
+/// A way across air.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Crossed {
+    pub z: f64,
+    pub length_mm: f64,
+    /// Pull before it [mm], its speed, travel [mm/s], hop [mm].
+    pub settings: [f64; 4],
+    pub temp_c: f64,
+}
+
+/// What a piece's file does.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(super) struct Followed {
+    pub laid: Vec<Laid>,
+    pub crossed: Vec<Crossed>,
+}
+
+struct Machine {
+    place: [f64; 3],
+    feed: f64,
+    relative_e: bool,
+    e: f64,
+    temp_c: f64,
+    advance_s: f64,
+    flow: f64,
+    tool: u8,
+    /// What is pulled back: length [mm], speed [mm/s], and the height at which it was [mm].
+    pulled: Option<(f64, f64, f64)>,
+    lifted: f64,
+}
+
+/// Follows a file. What it doesn't know it leaves out: the printer itself has refused what it must not do.
+pub(super) fn follow(gcode: &str) -> Followed {
+    let mut out = Followed::default();
+    let mut m = Machine {
+        place: [0.0; 3],
+        feed: 1_500.0,
+        relative_e: false,
+        e: 0.0,
+        temp_c: 20.0,
+        advance_s: 0.0,
+        flow: 1.0,
+        tool: 0,
+        pulled: None,
+        lifted: 0.0,
+    };
+    for line in gcode.lines() {
+        let code = line.split(';').next().unwrap_or("").trim();
+        let mut words = code.split_whitespace();
+        let Some(name) = words.next() else { continue };
+        let args: Vec<(char, f64)> = words
+            .filter_map(|w| {
+                let letter = w.chars().next()?;
+                w[letter.len_utf8()..].parse().ok().map(|v| (letter, v))
+            })
+            .collect();
+        let get = |l: char| args.iter().find(|(a, _)| *a == l).map(|(_, v)| *v);
+        match name {
+            "M82" => m.relative_e = false,
+            "M83" => m.relative_e = true,
+            "M104" | "M109" => m.temp_c = get('S').unwrap_or(m.temp_c),
+            "M900" => m.advance_s = get('K').unwrap_or(m.advance_s),
+            "M221" => m.flow = get('S').unwrap_or(100.0) / 100.0,
+            "G92" => m.e = get('E').unwrap_or(m.e),
+            "T0" => m.tool = 0,
+            "T1" => m.tool = 1,
+            "G0" | "G1" => step(&mut m, &mut out, get),
+            _ => {}
+        }
+    }
+    out
+}
+
+fn step(m: &mut Machine, out: &mut Followed, get: impl Fn(char) -> Option<f64>) {
+    m.feed = get('F').unwrap_or(m.feed);
+    let speed = m.feed / 60.0;
+    let from = m.place;
+    for (axis, letter) in ['X', 'Y', 'Z'].into_iter().enumerate() {
+        m.place[axis] = get(letter).unwrap_or(m.place[axis]);
+    }
+    let fed = match get('E') {
+        None => 0.0,
+        Some(e) if m.relative_e => e,
+        Some(e) => {
+            let fed = e - m.e;
+            m.e = e;
+            fed
+        }
+    };
+    let moved = (m.place[0] - from[0]).hypot(m.place[1] - from[1]);
+    if moved < 1e-9 && fed < 0.0 {
+        m.pulled = Some((-fed, speed, from[2]));
+        m.lifted = 0.0;
+    } else if moved < 1e-9 && fed == 0.0 {
+        if m.pulled.is_some() && m.place[2] > from[2] {
+            m.lifted = m.place[2] - from[2];
+        }
+    } else if moved >= 1e-9 && fed <= 0.0 {
+        let (pull, pull_speed, z) = m.pulled.unwrap_or((0.0, 25.0, from[2]));
+        out.crossed.push(Crossed {
+            z,
+            length_mm: moved,
+            settings: [pull, pull_speed, speed, m.lifted],
+            temp_c: m.temp_c,
+        });
+    } else if moved < 1e-9 && m.pulled.is_some_and(|(p, _, _)| (p - fed).abs() < 1e-6) {
+        m.pulled = None;
+    } else if fed > 0.0 {
+        out.laid.push(Laid {
+            ends: [[from[0], from[1]], [m.place[0], m.place[1]]],
+            z: m.place[2],
+            fed_mm: fed * m.flow,
+            speed_mm_s: speed,
+            advance_s: m.advance_s,
+            temp_c: m.temp_c,
+            tool: m.tool,
+        });
+    }
+}
