@@ -198,7 +198,6 @@ function counted(page: Page) {
   }
 }
 
-
 /** Works a whole job through by keyboard, from the bench to the report, and counts. */
 async function counts(
   page: Page,

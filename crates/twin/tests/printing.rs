@@ -170,9 +170,9 @@ fn the_limit_found_holds_the_true_one() {
         for _ in 0..60 {
             let q = f64::midpoint(low, high);
             if truth.delivered(q, 212.0) > 0.95 {
-                low = q
+                low = q;
             } else {
-                high = q
+                high = q;
             }
         }
         let mut settled = false;

@@ -98,7 +98,9 @@ const worst = (seen: number[]) => Math.max(...seen)
       <circle :cx="px(next.print.set[0] ?? 0)" :cy="py(next.print.set[1] ?? 1)" r="10" class="next" />
       <text :x="px(next.print.set[0] ?? 0)" :y="py(next.print.set[1] ?? 1) + 26" class="mid now">next</text>
     </template>
-    <text :x="left" y="254" class="small">filled: at most 1 · lines: 2, 3, 4 · dashed: the best may lie inside</text>
+    <text :x="left" y="254" class="small">
+      filled: at most 1 · lines: 2, 3, 4 · dashed: the best may lie inside
+    </text>
   </svg>
 </template>
 

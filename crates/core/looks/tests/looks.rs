@@ -1,5 +1,5 @@
 //! Looks into numbers, against libraries and drawn truths.
-#![allow(clippy::unwrap_used)]
+#![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 use proptest::prelude::*;
 use wattotherm_looks::{

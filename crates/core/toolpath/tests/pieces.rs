@@ -50,7 +50,8 @@ fn moves(text: &str) -> Vec<Move> {
         let get = |l: char| words.iter().find(|(c, _)| *c == l).map(|(_, v)| *v);
         match code {
             "M109" => hot = get('S').unwrap() >= 170.0,
-            "M104" => hot = false,
+            // A hot nozzle that is set to another heat stays hot enough to feed.
+            "M104" => hot &= get('S').unwrap() >= 170.0,
             "M900" => advance = get('K').unwrap(),
             "T0" | "T1" => tool = code[1..].parse().unwrap(),
             "G0" | "G1" => {
@@ -136,6 +137,7 @@ fn every_piece_keeps_its_laws_on_two_hundred_printers() {
                     ("teeth", 6.0),
                 ]),
                 "lines" => set(&[("count", 15.0)]),
+                "long" => set(&[("minutes", 12.0)]),
                 _ => BTreeMap::new(),
             };
             let piece = match make_piece(kind, &facts, &small) {
@@ -496,4 +498,82 @@ fn the_shops_own_blocks_stand_at_begin_and_end_with_the_temperatures() {
     let text = make("cube", &facts, &[]).gcode;
     assert!(text.contains("M190 S60\nM109 S210 ; 210\n") && !text.contains('{'));
     assert!(text.ends_with("G91\nG1 Z10\n") && !text.contains("M84"));
+}
+
+#[test]
+fn a_tower_has_each_bands_heat_before_it_and_never_above_the_ceiling() {
+    let facts = PieceFor {
+        nozzle_c: 228.0,
+        ceiling_c: 235.0,
+        ..PieceFor::default()
+    };
+    let piece = make("tower", &facts, &[]);
+    let values: Vec<f64> = piece.parts.iter().map(|p| p.value).collect();
+    assert_eq!(values, [235.0, 230.0, 225.0, 220.0, 215.0]);
+    // What is set where the nozzle stands in the middle of each band.
+    for part in &piece.parts {
+        let middle = f64::midpoint(part.z_mm[0], part.z_mm[1]);
+        let (mut set, mut z) = (0.0, 0.0);
+        for line in piece.gcode.lines() {
+            if let Some(s) = line.strip_prefix("M104 S").or(line.strip_prefix("M109 S")) {
+                set = s.parse().unwrap();
+            }
+            if let Some(rest) = line.strip_prefix("G1 Z") {
+                z = rest.split(' ').next().unwrap().parse().unwrap();
+            }
+            if z >= middle {
+                break;
+            }
+        }
+        assert!((set - part.value).abs() < 0.5, "{set} at {part:?}");
+    }
+    let hot = make_piece(
+        piece_named("tower").unwrap(),
+        &facts,
+        &set(&[("from", 245.0)]),
+    );
+    assert!(hot.unwrap_err().says.contains("170 to 235"));
+}
+
+#[test]
+fn a_long_run_lasts_at_least_as_long_as_is_asked() {
+    for minutes in [12.0, 45.0] {
+        let piece = make("long", &PieceFor::default(), &[("minutes", minutes)]);
+        // Way over speed, without any slowing down: metal takes longer.
+        let seconds: f64 = moves(&piece.gcode).iter().map(|m| flat(m) / m.mm_s).sum();
+        assert!(
+            seconds >= minutes * 60.0 && seconds < minutes * 75.0,
+            "{seconds} s for {minutes} min"
+        );
+    }
+    let short = PieceFor {
+        height_mm: 60.0,
+        ..PieceFor::default()
+    };
+    let long = make_piece(
+        piece_named("long").unwrap(),
+        &short,
+        &set(&[("minutes", 900.0)]),
+    );
+    assert!(long.unwrap_err().says.contains("has height for"));
+}
+
+#[test]
+fn corners_nest_each_with_its_own_advance() {
+    let piece = make(
+        "corners",
+        &PieceFor::default(),
+        &[("from", 0.3), ("step", 0.05)],
+    );
+    assert_eq!(piece.parts.len(), 9);
+    for part in &piece.parts {
+        let [x, y] = [part.x_mm[0], part.y_mm[0]];
+        let at_corner: Vec<f64> = moves(&piece.gcode)
+            .iter()
+            .filter(|m| m.e > 0.0 && (m.to[0] - x).abs() < 2e-3 && (m.to[1] - y).abs() < 2e-3)
+            .map(|m| m.advance)
+            .collect();
+        assert_eq!(at_corner.len(), 4, "a corner a layer at {part:?}");
+        assert!(at_corner.iter().all(|a| (a - part.value).abs() < 1e-6));
+    }
 }

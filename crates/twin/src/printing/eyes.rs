@@ -52,7 +52,7 @@ impl Eyes {
                 let came: f64 = followed
                     .laid
                     .iter()
-                    .filter(|l| l.ends[0] == l.ends[1])
+                    .filter(|l| (0..2).all(|i| (l.ends[0][i] - l.ends[1][i]).abs() < 1e-9))
                     .filter(|l| {
                         (x[0]..=x[1]).contains(&l.ends[0][0])
                             && (y[0]..=y[1]).contains(&l.ends[0][1])

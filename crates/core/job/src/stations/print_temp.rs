@@ -236,7 +236,20 @@ impl Station for PrintTemp {
             });
             let last = r.bands.last().and_then(|b| b.value.parse(Unit::Celsius));
             let next = last.map_or(String::new(), |c| plain(c - STEP_C, 1));
+            let of = |i: usize| r.bands.get(i).and_then(|b| b.value.parse(Unit::Celsius));
+            let step = of(0)
+                .zip(of(1))
+                .map_or(String::new(), |(a, b)| plain(b - a, 1));
             form = form
+                .with_piece(
+                    "tower",
+                    "Make this tower",
+                    &[
+                        ("from", of(0).map_or(String::new(), |c| plain(c, 1))),
+                        ("step", step),
+                        ("bands", r.bands.len().to_string()),
+                    ],
+                )
                 .group("Bands, scored 0 (fails) to 4 (clean)", rows.collect())
                 .table(5)
                 .drawn("scores")

@@ -14,7 +14,7 @@ const BESIDE_PRIME_MM: f64 = 5.0;
 const LETTERS_MM: f64 = 5.0;
 
 /// The middle of what is left of the plate beside rim and priming line, if a piece of this size fits there [mm].
-fn room(facts: &PieceFor, size: [f64; 2], what: &str) -> Result<[f64; 2], PieceError> {
+pub(super) fn room(facts: &PieceFor, size: [f64; 2], what: &str) -> Result<[f64; 2], PieceError> {
     let rim = facts.rim_mm;
     let low = [rim, rim + BESIDE_PRIME_MM];
     let high = [facts.bed_mm[0] - rim, facts.bed_mm[1] - rim];
@@ -37,7 +37,7 @@ fn room(facts: &PieceFor, size: [f64; 2], what: &str) -> Result<[f64; 2], PieceE
     ])
 }
 
-fn tall(facts: &PieceFor, z: f64, what: &str) -> Result<(), PieceError> {
+pub(super) fn tall(facts: &PieceFor, z: f64, what: &str) -> Result<(), PieceError> {
     if z + 5.0 <= facts.height_mm {
         return Ok(());
     }
@@ -51,12 +51,12 @@ fn tall(facts: &PieceFor, z: f64, what: &str) -> Result<(), PieceError> {
     ))
 }
 
-fn done(pen: Pen<'_>, parts: Vec<Part>) -> Piece {
+pub(super) fn done(pen: Pen<'_>, parts: Vec<Part>) -> Piece {
     let (gcode, body) = pen.end();
     Piece { gcode, parts, body }
 }
 
-fn layers(facts: &PieceFor, high: f64) -> u32 {
+pub(super) fn layers(facts: &PieceFor, high: f64) -> u32 {
     // OK because heights are bounded far below the largest number.
     #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
     let n = (high / facts.layer()).round().max(1.0) as u32;

@@ -4,6 +4,7 @@ mod draw;
 mod facts;
 mod order;
 mod pen;
+mod show;
 mod solid;
 mod strokes;
 
@@ -130,6 +131,32 @@ pub const PIECES: &[PieceKind] = &[
         ],
     },
     PieceKind {
+        name: "tower",
+        title: "band tower",
+        finds: "temperature, flow, fan or speed, one of them by height",
+        proves: "at which value bridges, overhangs, strings and bond are good together",
+        proves_not: "not flow on walls to a per cent, and nothing of long prints",
+        settings: &[
+            set(
+                "by",
+                "what changes: 0 temperature, 1 flow, 2 fan, 3 speed",
+                [0.0, 0.0, 3.0],
+            ),
+            set(
+                "from",
+                "lowest band, in °C, % or mm/s; -1 as it suits the printer",
+                [-1.0, -1.0, 500.0],
+            ),
+            set(
+                "step",
+                "from band to band, in the same; 0 as is usual",
+                [0.0, -100.0, 100.0],
+            ),
+            set("bands", "how many bands", [5.0, 3.0, 14.0]),
+            set("every", "height of a band [mm]", [10.0, 6.0, 20.0]),
+        ],
+    },
+    PieceKind {
         name: "lines",
         title: "lines, slow, fast, slow",
         finds: "pressure advance",
@@ -146,6 +173,19 @@ pub const PIECES: &[PieceKind] = &[
             ),
             set("slow", "slow [mm/s]", [20.0, 5.0, 200.0]),
             set("fast", "fast [mm/s]", [100.0, 20.0, 500.0]),
+        ],
+    },
+    PieceKind {
+        name: "corners",
+        title: "corners",
+        finds: "pressure advance, as parts show it",
+        proves: "at which value corners neither bulge nor thin",
+        proves_not: "nothing finer than its steps; it takes more filament than lines",
+        settings: &[
+            set("from", "least [s]", [0.0, 0.0, 2.0]),
+            set("step", "from angle to angle [s]", [0.01, 0.001, 0.2]),
+            set("count", "how many angles", [9.0, 3.0, 15.0]),
+            set("speed", "speed [mm/s]", [80.0, 10.0, 500.0]),
         ],
     },
     PieceKind {
@@ -194,6 +234,17 @@ pub const PIECES: &[PieceKind] = &[
         proves: "X, Y and Z within the caliper",
         proves_not: "nothing of long prints: it is short",
         settings: &[set("side", "length of an edge [mm]", [20.0, 15.0, 40.0])],
+    },
+    PieceKind {
+        name: "long",
+        title: "long run",
+        finds: "whether a fault comes back that needs time",
+        proves: "walls, bridges and thousands of retractions over as long as is asked",
+        proves_not: "nothing of large flows, and nothing of lengths",
+        settings: &[
+            set("minutes", "at least so long [min]", [60.0, 5.0, 1_500.0]),
+            set("speed", "speed [mm/s]", [25.0, 3.0, 200.0]),
+        ],
     },
     PieceKind {
         name: "combs",
@@ -298,6 +349,9 @@ pub fn make_piece(
         "posts" => draw::posts(facts, &settings),
         "cube" => draw::cube(facts, &settings),
         "combs" => draw::combs(facts, &settings),
+        "tower" => show::tower(facts, &settings),
+        "corners" => show::corners(facts, &settings),
+        "long" => show::long_run(facts, &settings),
         _ => draw::ladder(facts, &settings),
     }
 }

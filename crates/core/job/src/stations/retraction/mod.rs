@@ -292,23 +292,22 @@ impl Station for Retraction {
 
     fn start(context: &Context) -> RetractionReadings {
         let tube = context.printer.tube_mm;
-        let first = context.before.map_or_else(
-            || {
-                let begun = begin(
-                    tube.map(|[_, bore_mm, length_mm]| TubePath {
-                        bore_mm,
-                        length_mm,
-                        bends_deg: 180.0,
-                    }),
-                    None,
-                    context.printer.path,
-                    context.printer.hot_end,
-                    material(context),
-                );
-                begun.distance
-            },
-            |d| d,
-        );
+        let first = context.before.unwrap_or_else(|| {
+            let fitted = tube.map(|[_, bore_mm, length_mm]| TubePath {
+                bore_mm,
+                length_mm,
+                bends_deg: 180.0,
+            });
+            let printer = &context.printer;
+            begin(
+                fitted,
+                None,
+                printer.path,
+                printer.hot_end,
+                material(context),
+            )
+            .distance
+        });
         RetractionReadings {
             before: known(context.before, 2),
             prints: vec![TrialPrint {
