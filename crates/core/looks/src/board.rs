@@ -42,7 +42,7 @@ pub enum Credited {
     },
 }
 
-/// A print of the board against the earlier one that it differs from least.
+/// A print of the board against an earlier one that it differs from little.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Credit {
     /// Number of that earlier print; none for the first.
@@ -66,11 +66,12 @@ fn changed(a: &[f64], b: &[f64]) -> Vec<usize> {
 }
 
 /// Credits of prints in the order made: settings [their own units, always in one order] and score [1], the lower the
-/// better.
+/// better. Of each print one a setting that alone was changed against an earlier print, the latest such; or one where
+/// there is none.
 ///
 /// Source: one factor at a time, NIST/SEMATECH e-Handbook 5.3.3; a score is known to half a step (JCGM 100:2008, 4.3.7).
 #[must_use]
-pub fn credits(prints: &[(Vec<f64>, f64)]) -> Vec<Credit> {
+pub fn credits(prints: &[(Vec<f64>, f64)]) -> Vec<Vec<Credit>> {
     let expanded = wattotherm_measure::t_two_sided(CONFIDENCE, f64::INFINITY).unwrap_or(2.0)
         * std::f64::consts::SQRT_2
         * SCORE_U;
@@ -78,43 +79,50 @@ pub fn credits(prints: &[(Vec<f64>, f64)]) -> Vec<Credit> {
         .iter()
         .enumerate()
         .map(|(n, (settings, score))| {
-            let nearest = prints[..n]
+            let earlier: Vec<(usize, Vec<usize>)> = prints[..n]
                 .iter()
                 .enumerate()
                 .map(|(i, (other, _))| (i, changed(other, settings)))
-                // Of those that differ as little, the latest: it was printed under the nearest conditions.
-                .min_by_key(|(i, c)| (c.len(), n - i));
+                .collect();
+            let credit = |against: usize, to: Credited| Credit {
+                against: Some(against),
+                to,
+                by: score - prints[against].1,
+                expanded,
+            };
+            // Of those that differ as little, the latest: it was printed under the nearest conditions.
+            let nearest = earlier.iter().min_by_key(|(i, c)| (c.len(), n - i));
             let Some((against, changed)) = nearest else {
-                return Credit {
+                return vec![Credit {
                     against: None,
                     to: Credited::First,
                     by: 0.0,
                     expanded: 0.0,
-                };
+                }];
             };
-            let by = score - prints[against].1;
-            let to = match changed.as_slice() {
-                [] => Credited::Again,
-                [setting] => Credited::One {
-                    setting: *setting,
-                    effect: if by < -expanded {
-                        Effect::Better
-                    } else if by > expanded {
-                        Effect::Worse
-                    } else {
-                        Effect::NotSeen
+            match changed.as_slice() {
+                [] => vec![credit(*against, Credited::Again)],
+                [_] => (0..settings.len())
+                    .filter_map(|setting| {
+                        let alone = earlier.iter().rev().find(|(_, c)| *c == [setting])?;
+                        let by = score - prints[alone.0].1;
+                        let effect = if by < -expanded {
+                            Effect::Better
+                        } else if by > expanded {
+                            Effect::Worse
+                        } else {
+                            Effect::NotSeen
+                        };
+                        Some(credit(alone.0, Credited::One { setting, effect }))
+                    })
+                    .collect(),
+                [missing, ..] => vec![credit(
+                    *against,
+                    Credited::Neither {
+                        missing: *missing,
+                        changed: changed.clone(),
                     },
-                },
-                [missing, ..] => Credited::Neither {
-                    missing: *missing,
-                    changed: changed.clone(),
-                },
-            };
-            Credit {
-                against: Some(against),
-                to,
-                by,
-                expanded,
+                )],
             }
         })
         .collect()

@@ -325,19 +325,51 @@ fn the_board_says_which_change_earned_what() {
         (vec![4.2, 15.0, 200.0, 0.0], 0.0),
     ];
     let got = credits(&board);
-    assert_eq!(got[0].to, Credited::First);
-    assert_eq!(got[1].to, Credited::Again);
     let one = |setting, effect| Credited::One { setting, effect };
-    assert_eq!(got[2].to, one(1, Effect::NotSeen), "fast doesn't help");
-    assert_eq!(got[3].to, one(1, Effect::Better), "slow does");
-    assert_eq!(got[4].to, one(3, Effect::Better), "hop off");
-    assert_eq!((got[4].against, got[4].by), (Some(3), -2.0));
+    let to = |n: usize| -> Vec<Credited> { got[n].iter().map(|c| c.to.clone()).collect() };
+    assert_eq!(to(0), [Credited::First]);
+    assert_eq!(to(1), [Credited::Again]);
+    assert_eq!(to(2), [one(1, Effect::NotSeen)], "fast doesn't help");
+    assert_eq!(to(3), [one(1, Effect::Better)], "slow does");
+    assert_eq!(to(4), [one(3, Effect::Better)], "hop off");
+    assert_eq!((got[4][0].against, got[4][0].by), (Some(3), -2.0));
     assert_eq!(
-        got[5].to,
-        Credited::Neither {
+        to(5),
+        [Credited::Neither {
             changed: vec![0, 2],
             missing: 0
-        }
+        }]
+    );
+}
+
+#[test]
+fn a_print_that_stands_between_two_credits_both_changes() {
+    let board = [
+        (vec![4.8, 25.0], 2.0),
+        (vec![5.4, 15.0], 0.0),
+        (vec![4.8, 15.0], 0.0),
+    ];
+    let got = credits(&board);
+    let last: Vec<(Option<usize>, Credited)> =
+        got[2].iter().map(|c| (c.against, c.to.clone())).collect();
+    assert_eq!(
+        last,
+        [
+            (
+                Some(1),
+                Credited::One {
+                    setting: 0,
+                    effect: Effect::NotSeen
+                }
+            ),
+            (
+                Some(0),
+                Credited::One {
+                    setting: 1,
+                    effect: Effect::Better
+                }
+            ),
+        ]
     );
 }
 

@@ -58,12 +58,13 @@ pub(super) fn key_of(what: &str, round: u32) -> u32 {
     hash.wrapping_add(round.wrapping_mul(7_919)) % 9_999 + 1
 }
 
-/// The two looks as fields.
+/// The two looks as fields; `what` says how good ones are named.
 pub(super) fn fields(what: &str) -> [Field; 2] {
     [
-        Field::text("first", &format!("First look: {what}"), MOST_ANSWER)
-            .hint("Name all that are good; neighbours that you can’t tell apart, both."),
-        Field::text("second", &format!("Second look: {what}"), MOST_ANSWER).hint(
+        Field::text("first", "First look", MOST_ANSWER).hint(&format!(
+            "{what}; of neighbours that you can’t tell apart, both."
+        )),
+        Field::text("second", "Second look", MOST_ANSWER).hint(
             "Turn the plate round or lay them anew, and look again without the first answer.",
         ),
     ]

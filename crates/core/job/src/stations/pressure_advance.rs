@@ -151,7 +151,7 @@ impl Station for PressureAdvance {
                         ("seed", r.seed.shown()),
                     ],
                 )
-                .group("", blind::fields("numbers of good lines").to_vec())
+                .group("", blind::fields("The numbers of good lines").to_vec())
                 .drawn("lines")
                 .group(
                     "The piece",

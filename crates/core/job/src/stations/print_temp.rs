@@ -129,6 +129,9 @@ const MOST_BANDS: usize = 14;
 /// A best band below this is no good temperature [1]. Our own judgement.
 const LEAST_GOOD: f64 = 2.0;
 
+/// A look with this score or less fails its band [1]. Our own judgement.
+const FAILS: f64 = 1.0;
+
 /// How much each look counts: bridge, overhang, strings, bond.
 const fn weights(wanted: Wanted) -> [f64; 4] {
     match wanted {
@@ -343,6 +346,7 @@ impl Station for PrintTemp {
             return Ok(facts);
         }
         let mut bands = Vec::new();
+        let mut failing = Vec::new();
         let w = weights(r.wanted);
         for (i, b) in r.bands.iter().take(MOST_BANDS).enumerate() {
             let looks = [&b.bridge, &b.overhang, &b.strings, &b.bond];
@@ -373,6 +377,9 @@ impl Station for PrintTemp {
                     intake.conflict(&path, "Two bands have the same temperature.");
                 }
                 bands.push(TowerBand { value, score });
+                if scores.iter().flatten().any(|s| *s <= FAILS) {
+                    failing.push(value);
+                }
             }
         }
         if r.bands.len() > MOST_BANDS {
@@ -382,10 +389,24 @@ impl Station for PrintTemp {
             intake.count("bands.0.bridge", "Score at least three bands.");
         }
         intake.finish()?;
-        let Some((sorted, found)) = tower(&bands, own_u(w)) else {
+        let Some((sorted, mut found)) = tower(&bands, own_u(w)) else {
             debug_assert!(false, "three bands of different temperatures have a tower");
             return Err(ReadingError::default());
         };
+        // What fails one look is no good band, however good its other looks.
+        let fails = |i: usize| failing.iter().any(|v| (v - sorted[i].value).abs() < 0.01);
+        let good = |from: usize, to: usize| -> usize {
+            let way: Vec<usize> = if from <= to {
+                (from..=to).collect()
+            } else {
+                (to..=from).rev().collect()
+            };
+            way.into_iter()
+                .take_while(|i| !fails(*i))
+                .last()
+                .unwrap_or(from)
+        };
+        found.plateau = found.plateau.map(|end| good(found.best, end));
         let at = |i: usize| sorted[i].value;
         let [low, high] = found.plateau.map(at);
         let (first, last) = (at(0), at(sorted.len() - 1));
@@ -456,6 +477,8 @@ impl Station for PrintTemp {
                 c(high),
                 plain(found.expanded, 1)
             ));
+            w.reasons
+                .push("A band that fails one look, 0 or 1, is on no plateau.".into());
             w.reasons.push(
                 match own.wanted {
                     Wanted::Looks => "Strings count twice; of a plateau the cool end is taken, for a clean surface.",

@@ -33,13 +33,13 @@ pub(super) fn form(form: Form, r: &FlowReadings) -> Form {
     let cards = r.method == FlowMethod::Cards;
     let (what, drawing, first) = if cards {
         (
-            "letters of good cards",
+            "The letters of good cards",
             "cards",
             "First card, against the flow set",
         )
     } else {
         (
-            "numbers of good bands, from below",
+            "The numbers of good bands, from below",
             "bands",
             "Lowest band’s override",
         )

@@ -238,7 +238,7 @@ pub(super) fn read(intake: &mut Intake<'_>, typed: &[TrialPrint]) -> Vec<Made> {
 }
 
 /// What each change earned.
-pub(super) fn credits_of(made: &[Made]) -> Vec<Credit> {
+pub(super) fn credits_of(made: &[Made]) -> Vec<Vec<Credit>> {
     let all: Vec<(Vec<f64>, f64)> = made.iter().map(|m| (m.set.to_vec(), m.worst())).collect();
     credits(&all)
 }

@@ -86,7 +86,7 @@ enum Why {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct RetractionFound {
     prints: Vec<Made>,
-    credits: Vec<Credit>,
+    credits: Vec<Vec<Credit>>,
     surface: Option<Surface>,
     /// Number of the print that is taken: clean, shortest, slowest.
     taken: Option<usize>,
@@ -190,7 +190,7 @@ fn rounded(mut m: Made) -> Made {
 /// What to print next, and why; none where nothing more is promised.
 fn next(
     made: &[Made],
-    credits: &[Credit],
+    credits: &[Vec<Credit>],
     surface: Option<&Surface>,
     begun: &Begin,
     context: &Context,
@@ -218,7 +218,7 @@ fn next(
         to: Credited::Neither { missing, .. },
         by,
         expanded,
-    }) = credits.last()
+    }) = credits.last().and_then(|c| c.first())
         && by.abs() > *expanded
     {
         let setting = Setting::ALL[*missing];
@@ -557,7 +557,11 @@ impl Station for Retraction {
                 Some(format!(
                     "{}; {}",
                     looks_said(made),
-                    credit_said(credit, made, &own.prints, pen)
+                    credit
+                        .iter()
+                        .map(|c| credit_said(c, made, &own.prints, pen))
+                        .collect::<Vec<_>>()
+                        .join("; ")
                 )),
             ));
         }
