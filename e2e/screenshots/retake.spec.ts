@@ -9,7 +9,7 @@ const views = [
   ['new-job', '/jobs/new/1'],
   ['check', '/jobs/4/intake'],
   ['drive', '/jobs/3/drive'],
-  ['tram', '/jobs/5/tram'],
+  ['trial-board', '/jobs/1/retraction.1'],
   ['offset-z', '/jobs/1/offset_z'],
   ['flow', '/jobs/1/flow.1'],
   ['acceptance', '/jobs/1/acceptance'],

@@ -226,7 +226,7 @@ fn bad_requests_get_their_status_and_a_text_that_helps() {
             "/api/v1/stations/oven/evaluate",
             r#"{"readings": {}}"#,
             404,
-            "There is no such station. Stations are drive, tram, offset_z, flow, acceptance, profile, trial, check, snapshot, compare, sensor, heater, heater_loop, hot_tighten, tube_length, probe, mesh, worth, bed_loop, gantry.",
+            "There is no such station. Stations are drive, tram, offset_z, flow, acceptance, profile, offset_xy, print_temp, volumetric_limit, pressure_advance, retraction, check, snapshot, compare, sensor, heater, heater_loop, hot_tighten, tube_length, probe, mesh, worth, bed_loop, gantry.",
         ),
         (
             "/api/v1/nothing",

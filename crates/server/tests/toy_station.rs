@@ -193,7 +193,8 @@ fn work_up_to(shop: &Shop, job: &str, key: &str) {
                 readings["counted_in"] = json!("2");
             }
             "snapshot" => readings["none_because"] = json!("it reports nothing"),
-            "trial" => {
+            "volumetric_limit" | "pressure_advance" => {
+                readings["way"] = json!("own");
                 readings["before"] = json!("0.5");
                 readings["best"] = json!("0.5");
                 readings["outcome"] = json!("good");

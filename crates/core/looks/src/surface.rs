@@ -48,6 +48,8 @@ pub struct Grid {
 /// What the prints show.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Surface {
+    /// Number of prints that it rests on.
+    pub prints: usize,
     /// Number of terms of the fit.
     pub terms: usize,
     /// Standard deviation of one score [1].
@@ -374,6 +376,7 @@ pub fn surface(tried: &[Tried], range: [[f64; 2]; 2], own: f64) -> Option<Surfac
         speeds: speeds.clone(),
     };
     Some(Surface {
+        prints: tried.len(),
         terms: fit.terms.len(),
         scatter: fit.s,
         best,

@@ -360,18 +360,21 @@ impl Demo<'_> {
         )
     }
 
-    /// A trial board: each print's distance and strings, the value in force among them.
+    /// A trial board: each print's distance, speed and hop, and its strings.
     fn board(
         &mut self,
         job_id: i64,
         key: &str,
-        prints: &[(&str, u32)],
+        prints: &[([&str; 3], u32)],
         note: &str,
     ) -> Result<(), Failure> {
         let prints: Vec<Value> = prints
             .iter()
-            .map(|(distance, strings)| {
-                json!({"distance": distance, "speed": "35", "travel": "150", "hop": "0", "wipe": "0", "strings": strings, "minutes": "14"})
+            .map(|([distance, speed, hop], strings)| {
+                json!({
+                    "distance": distance, "speed": speed, "travel": "150", "hop": hop, "wipe": "0",
+                    "strings": strings, "minutes": "14",
+                })
             })
             .collect();
         self.close(job_id, key, &json!({"prints": prints, "note": note}))
@@ -410,8 +413,16 @@ impl Demo<'_> {
         self.board(
             job,
             &format!("retraction.{filament}"),
-            &[("0.8", 0), ("0.4", 3), ("0.6", 2)],
-            "Shorter strings at once.",
+            &[
+                (["0.8", "35", "0.2"], 3),
+                (["0.8", "35", "0"], 1),
+                (["0.4", "35", "0"], 4),
+                (["1.2", "35", "0"], 1),
+                (["0.6", "35", "0"], 2),
+                (["0.8", "60", "0"], 2),
+                (["0.8", "20", "0"], 1),
+            ],
+            "Hop off did most of it.",
         )?;
         self.accept(job)
     }

@@ -52,6 +52,7 @@ impl Setting {
         Self::Wipe,
     ];
 
+    /// Name in a sentence.
     pub const fn label(self) -> &'static str {
         match self {
             Self::Distance => "distance",
@@ -62,6 +63,7 @@ impl Setting {
         }
     }
 
+    /// Its unit.
     pub const fn unit(self) -> Unit {
         match self {
             Self::Distance | Self::Hop | Self::Wipe => Unit::Mm,
@@ -69,10 +71,12 @@ impl Setting {
         }
     }
 
+    /// Name of its field.
     pub const fn field(self) -> &'static str {
         self.label()
     }
 
+    /// Limit of its field.
     pub fn limit(self) -> &'static Limit {
         match self {
             Self::Distance => &DISTANCE,
@@ -83,6 +87,7 @@ impl Setting {
         }
     }
 
+    /// What is typed for it.
     pub fn entry(self, p: &TrialPrint) -> &Entry {
         match self {
             Self::Distance => &p.distance,
@@ -162,10 +167,12 @@ impl Made {
         self.seen.iter().copied().fold(0.0, f64::max)
     }
 
+    /// Distance [mm].
     pub fn distance(&self) -> f64 {
         self.set[0]
     }
 
+    /// Speed [mm/s].
     pub fn speed(&self) -> f64 {
         self.set[1]
     }

@@ -587,7 +587,7 @@ impl Station for Retraction {
             w.reasons.push(format!(
                 "Fit of {} through {}: best {} at {}, score {} ±{}.",
                 count(s.terms, "term", "terms"),
-                count(own.prints.len(), "print", "prints"),
+                count(s.prints, "print", "prints"),
                 mm(s.best.distance),
                 pen.plain(s.best.speed, Unit::MmPerS, 0),
                 plain(s.best.score.max(0.0), 1),
