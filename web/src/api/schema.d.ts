@@ -3754,7 +3754,8 @@ export interface components {
         Form: {
             /** @description Groups of fields in order. */
             groups: components["schemas"]["Group"][];
-            piece?: components["schemas"]["PieceAsk"] | null;
+            /** @description The pieces that are printed for it. */
+            pieces: components["schemas"]["PieceAsk"][];
         };
         /** @description One thing that was found. */
         Found: {

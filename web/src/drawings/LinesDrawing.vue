@@ -3,12 +3,12 @@
 const ROWS = [
   {
     says: 'too little',
-    d: 'M80 20H250q8 0 12 5t24 5H446q8 -16 20 -16t22 6H640v20H488q-10 6 -22 6t-20 -16H286q-16 0 -24 5t-12 5H80z',
+    d: 'M110 20H250C262 20 262 27 274 27S310 20 330 20H446C456 20 458 12 470 12S486 20 498 20H640V40H498C486 40 482 48 470 48S456 40 446 40H330C310 40 286 33 274 33S262 40 250 40H110Z',
   },
-  { says: 'right', d: 'M80 70H640v20H80z' },
+  { says: 'right', d: 'M110 70H640V90H110Z' },
   {
     says: 'too much',
-    d: 'M80 120H240q8 -7 22 -7t24 7H440q8 0 10 5t16 5t20 -5t12 -5H640v20H498q-8 0 -12 -5t-20 -5t-16 5t-10 5H286q-10 7 -24 7t-22 -7H80z',
+    d: 'M110 120H246C256 120 258 112 270 112S286 120 298 120H452C464 120 464 127 476 127S512 120 532 120H640V140H532C512 140 488 133 476 133S464 140 452 140H298C286 140 282 148 270 148S256 140 246 140H110Z',
   },
 ]
 </script>
@@ -26,7 +26,7 @@ const ROWS = [
     <text x="4" y="85" class="now">right</text>
     <text x="4" y="135">too much</text>
     <path d="M250 6V156M452 6V156" class="thin" />
-    <text x="165" y="170" class="mid">slow</text>
+    <text x="180" y="170" class="mid">slow</text>
     <text x="351" y="170" class="mid">fast</text>
     <text x="546" y="170" class="mid">slow</text>
   </svg>

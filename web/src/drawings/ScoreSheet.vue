@@ -55,9 +55,7 @@ const strands = (score: number) => Array.from({ length: [11, 6, 3, 1, 0][score] 
         </template>
       </g>
     </g>
-    <text x="120" y="240" class="small">
-      0: it tears, curls, hangs full, splits by hand. 4: straight, crisp, none, breaks across the layers.
-    </text>
+    <text x="120" y="240" class="small">0: torn, curled, full, split by hand · 4: clean</text>
   </svg>
 </template>
 

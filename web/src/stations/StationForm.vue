@@ -28,12 +28,11 @@ const narrow = useMediaQuery('(max-width: 600px)')
 const { r, f, v, says } = useForm(props)
 const link = useLink(props.station)
 const router = useRouter()
-const piece = computed(() => props.station.form.value?.piece ?? null)
+const pieces = computed(() => props.station.form.value?.pieces ?? [])
 /* The page that makes pieces, with what this one is to have; its print leads back here. */
-function makePiece() {
-  const p = piece.value
+function makePiece(p: Schemas['PieceAsk']) {
   const worktop = props.station.worktop.value
-  if (!p || !worktop) return
+  if (!worktop) return
   void router.push({
     path: '/prints',
     query: {
@@ -133,8 +132,8 @@ async function run(act: Schemas['Act']) {
 </script>
 
 <template>
-  <div v-if="piece" class="deeds">
-    <NButton @click="makePiece">{{ piece.says }}</NButton>
+  <div v-if="pieces.length" class="deeds">
+    <NButton v-for="p in pieces" :key="p.name" @click="makePiece(p)">{{ p.says }}</NButton>
   </div>
   <component
     :is="g.folded ? FoldedPart : 'section'"

@@ -333,8 +333,8 @@ pub struct PieceAsk {
 pub struct Form {
     /// Groups of fields in order.
     pub groups: Vec<Group>,
-    /// The piece that is printed for it.
-    pub piece: Option<PieceAsk>,
+    /// The pieces that are printed for it.
+    pub pieces: Vec<PieceAsk>,
 }
 
 impl Form {
@@ -421,7 +421,7 @@ impl Form {
         self.last(|g| says.clone_into(&mut g.unlinked))
     }
 
-    /// The same, worked with a piece: its name, what its button says, and what is set of it; blank values stay as the piece
+    /// The same, worked with one more piece: its name, what its button says, and what is set of it; blank values stay as the piece
     /// has them.
     #[must_use]
     pub fn with_piece(
@@ -431,7 +431,7 @@ impl Form {
         set: &[(&'static str, String)],
     ) -> Self {
         let set = set.iter().filter(|(_, v)| !v.is_empty()).cloned().collect();
-        self.piece = Some(PieceAsk { name, says, set });
+        self.pieces.push(PieceAsk { name, says, set });
         self
     }
 

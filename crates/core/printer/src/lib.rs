@@ -3,6 +3,7 @@
 //! Pure: no I/O, no clock, no async.
 #![deny(missing_docs)]
 
+mod card;
 mod ceiling;
 mod facts;
 mod fields;
@@ -11,6 +12,7 @@ mod materials;
 mod parameter;
 mod parts;
 
+pub use card::{MaterialCard, material_card};
 pub use ceiling::{Ceiling, CeilingRules, HeldBy, PartLimit, ceiling};
 pub use facts::{FilamentFacts, GearFacts, PrinterFacts};
 pub use fields::{

@@ -167,7 +167,7 @@ pub fn fan_off(material: &str) -> bool {
 }
 
 /// The letters that a material's name begins with: "PA" of "PA6-CF", "PCTG" of "PCTG", which is no PC.
-fn kind_of(material: &str) -> String {
+pub(crate) fn kind_of(material: &str) -> String {
     let name = material.trim().to_uppercase();
     name.chars().take_while(|c| c.is_alphabetic()).collect()
 }

@@ -1,6 +1,7 @@
 //! How a search is begun and in which order it goes, by the schools of the shop. Common practice, no published source.
 
 use wattotherm_measure::text::plain;
+use wattotherm_printer::material_card;
 use wattotherm_printer::{FilamentPath, HotEndKind, Parameter, Replacement};
 
 use crate::context::Context;
@@ -12,6 +13,12 @@ pub(super) fn guide(parameter: Parameter, context: &Context) -> Vec<String> {
     let converted = context.replaced.contains(&Replacement::HeatBreakToAllMetal);
     let shifted = school(RuleId::AllMetalConversion) == "shifted";
     let mut says = Vec::new();
+    if parameter == Parameter::PrintTemp
+        && let Some(f) = &context.filament
+        && let Some(card) = material_card(&f.material)
+    {
+        says.extend(card.says(f.material.trim()));
+    }
     match parameter {
         Parameter::PrintTemp if converted => says.push(match (shifted, context.before) {
             (true, Some(old)) => format!(

@@ -292,7 +292,8 @@ impl Station for Acceptance {
         }
     }
 
-    fn form(r: &AcceptanceReadings, _: &Context) -> Form {
+    fn form(r: &AcceptanceReadings, context: &Context) -> Form {
+        let least = run_length(context).minutes;
         let edges = [(Axis::X, &r.x_mm), (Axis::Y, &r.y_mm), (Axis::Z, &r.z_mm)]
             .into_iter()
             .flat_map(|(axis, entries)| {
@@ -306,6 +307,11 @@ impl Station for Acceptance {
             });
         Form::default()
             .with_piece("cube", "Make the cube", &[])
+            .with_piece(
+                "long",
+                "Make the long run",
+                &[("minutes", plain(least.clamp(5.0, 1_500.0).ceil(), 0))],
+            )
             .group("", edges.collect())
             .drawn_beside("cube")
             .group(
