@@ -8,6 +8,7 @@ import {
   accept,
   close,
   fillAll,
+  foundAt,
   ownFilament,
   ownPrinter,
   pick,
@@ -107,9 +108,7 @@ test('a hot-end job on a connected printer: snapshot to a stored and verified lo
     await expect(verdict(page)).toContainText('Pass: the loop holds 230 °C.', { timeout: 60_000 })
     await close(page)
     await tickAll(page, /before you tune/)
-    await page.getByLabel('Best now', { exact: true }).fill('230')
-    await page.getByRole('radio', { name: /the value under/ }).check()
-    await close(page)
+    await foundAt(page, '230')
     await accept(page)
 
     // The plug is pulled, and the page says what it can't know.

@@ -18,6 +18,7 @@ async function everyStation(
   const printer = await ownPrinter(request, name, { drive: 93, offset_z: -1.6, tram: 0.04 }, '', {
     probe_mm: [-40, -10],
     z_motors: 2,
+    nozzles: 2,
   })
   const filament = await ownFilament(request, printer, `PETG of ${name}`)
   // A strange machine with many new parts asks for everything.

@@ -352,8 +352,13 @@ fn the_offset_found_by_combs_holds_the_true_one() {
     for seed in 0..SEEDS {
         let truth = Truth::drawn(seed, true);
         let mut eyes = Eyes::new(truth, seed);
+        let facts = PieceFor {
+            nozzles: 2,
+            ..PieceFor::default()
+        };
+        let combs = piece("combs", &facts, &[]);
         let mut teeth = || {
-            let [x, y] = eyes.combs(0.05);
+            let [x, y] = eyes.combs(&combs.gcode);
             json!({"x": x, "y": y})
         };
         let readings = json!({"readings": [teeth(), teeth()]});

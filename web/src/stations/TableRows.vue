@@ -23,7 +23,7 @@ const heads = computed(() => rows.value[0] ?? [])
 </script>
 
 <template>
-  <div class="scroll" tabindex="-1">
+  <div class="box" :class="columns > 5 ? 'many' : 'few'">
     <div class="table" :style="{ '--columns': columns }">
       <div class="head" aria-hidden="true">
         <span class="n"></span>
@@ -48,13 +48,13 @@ const heads = computed(() => rows.value[0] ?? [])
 </template>
 
 <style scoped>
-.scroll {
-  overflow-x: auto;
+.box {
+  container-type: inline-size;
+  min-width: 0;
 }
 .table {
   display: grid;
   gap: 6px;
-  min-width: calc(var(--columns) * 64px);
 }
 .head,
 .row {
@@ -80,5 +80,48 @@ const heads = computed(() => rows.value[0] ?? [])
 }
 .head .n {
   line-height: inherit;
+}
+/* Where the columns find no room, each field has its name again. */
+@container (max-width: 620px) {
+  .many .head,
+  .many .n {
+    display: none;
+  }
+  .many .row {
+    grid-template-columns: repeat(auto-fill, minmax(96px, 1fr));
+    padding-bottom: 12px;
+    border-bottom: 1px solid var(--rule);
+  }
+  .many .says {
+    grid-column: 1 / -1;
+  }
+  .many :deep(label.visually-hidden) {
+    position: static;
+    width: auto;
+    height: auto;
+    margin: 0;
+    clip-path: none;
+    white-space: normal;
+  }
+}
+@container (max-width: 380px) {
+  .few .head,
+  .few .n {
+    display: none;
+  }
+  .few .row {
+    grid-template-columns: repeat(auto-fill, minmax(96px, 1fr));
+  }
+  .few .says {
+    grid-column: 1 / -1;
+  }
+  .few :deep(label.visually-hidden) {
+    position: static;
+    width: auto;
+    height: auto;
+    margin: 0;
+    clip-path: none;
+    white-space: normal;
+  }
 }
 </style>

@@ -155,11 +155,48 @@ impl Eyes {
         [self.score(mean(0), 5.0), self.score(mean(1), 5.0)]
     }
 
-    /// Which teeth of two combs meet across X and Y, to half a tooth, for pitches that differ by `more_mm` [mm].
-    pub fn combs(&mut self, more_mm: f64) -> [f64; 2] {
-        self.truth
-            .offset_mm
-            .map(|o| ((o / more_mm + self.noise(0.25)) * 2.0).round() / 2.0)
+    /// Which teeth of two combs meet across X and Y, to half a tooth, counted from the middle: the file.
+    ///
+    /// The second nozzle's lines lie where its file says, moved by what its offset is off; the eye takes the pair that stands in
+    /// one line.
+    pub fn combs(&mut self, gcode: &str) -> [f64; 2] {
+        let followed = follow(gcode);
+        let long = |axis: usize, tool: u8| -> Vec<f64> {
+            let mut at: Vec<f64> = followed
+                .laid
+                .iter()
+                .filter(|l| l.tool == tool)
+                .filter(|l| {
+                    // Teeth that stand across this axis, and not the line that primes.
+                    (l.ends[0][axis] - l.ends[1][axis]).abs() < 1e-6
+                        && (8.0..20.0).contains(&(l.ends[0][1 - axis] - l.ends[1][1 - axis]).abs())
+                })
+                .map(|l| l.ends[0][axis])
+                .collect();
+            at.sort_by(f64::total_cmp);
+            at
+        };
+        [0, 1].map(|axis| {
+            let (first, second) = (long(axis, 0), long(axis, 1));
+            let middle = first.len() / 2;
+            let off: Vec<f64> = first
+                .iter()
+                .zip(&second)
+                .map(|(a, b)| (b + self.truth.offset_mm[axis] - a).abs() + self.noise(0.006))
+                .collect();
+            let best = (0..off.len())
+                .min_by(|a, b| off[*a].total_cmp(&off[*b]))
+                .unwrap_or(middle);
+            // OK because a comb has a few dozen teeth.
+            #[allow(clippy::cast_precision_loss)]
+            let tooth = |i: usize| i as f64 - middle as f64;
+            // Two neighbours that stand as well: between them.
+            let beside = [best.checked_sub(1), Some(best + 1)]
+                .into_iter()
+                .flatten()
+                .find(|i| off.get(*i).is_some_and(|o| o - off[best] < 0.008));
+            beside.map_or(tooth(best), |i| f64::midpoint(tooth(best), tooth(i)))
+        })
     }
 }
 

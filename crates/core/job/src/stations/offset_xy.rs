@@ -187,7 +187,7 @@ impl Station for OffsetXy {
             .hot(None, context.house.pen)
     }
 
-    /// Formula: error = mean tooth · δ; new offset = old − error, per axis; u² = δ²/12/n + s²/n.
+    /// Formula: error = −mean tooth · δ; new offset = old + error, per axis; u² = δ²/12/n + s²/n.
     /// Source: vernier of two pitches, handbook 2, section 5: u = δ/(2√3) a reading (JCGM 100:2008, 4.3.7).
     fn facts(
         r: &OffsetXyReadings,
@@ -239,7 +239,8 @@ impl Station for OffsetXy {
                     dof: f64::INFINITY,
                 }
             };
-            Some((s.mean * more_mm, combined))
+            // The second comb is the wider one: a tooth to the right meets where its nozzle lays too far to the left.
+            Some((-s.mean * more_mm, combined))
         };
         let mut wanted = set;
         let mut bands = Vec::new();
@@ -247,7 +248,7 @@ impl Station for OffsetXy {
             let Some((error, combined)) = measured(teeth) else {
                 continue;
             };
-            wanted[axis] = ((set[axis] - error) * 1000.0).round() / 1000.0;
+            wanted[axis] = ((set[axis] + error) * 1000.0).round() / 1000.0;
             bands.push(Band::new(
                 ["x", "y"][axis],
                 Unit::Mm,

@@ -524,16 +524,18 @@ impl Station for Retraction {
             }
             return Ok(facts);
         };
-        let holds = before.is_some_and(|b| {
-            // In force, clean, and no clean one is shorter by what can be told.
-            let printed = facts.own.prints.iter().any(|m| {
-                (m.distance() - b).abs() < 0.05
-                    && clean(m)
-                    && newest_clean(&facts.own.prints, m, limit)
+        // In force, clean, and no clean one is shorter by what can be told: the slowest of its prints.
+        let holds = before.and_then(|b| {
+            let prints = &facts.own.prints;
+            let of = prints.iter().enumerate().filter(|(_, m)| {
+                (m.distance() - b).abs() < 0.05 && clean(m) && newest_clean(prints, m, limit)
             });
-            printed && b - taken.distance() < STEP_MM - 1e-9
+            of.min_by(|(_, m), (_, o)| m.speed().total_cmp(&o.speed()))
+                .map(|(i, _)| i)
+                .filter(|_| b - taken.distance() < STEP_MM - 1e-9)
         });
-        if holds {
+        if let Some(kept) = holds {
+            facts.own.taken = Some(kept);
             facts.verdict = Verdict::Pass;
         } else {
             facts.verdict = Verdict::Adjust;
@@ -633,9 +635,14 @@ impl Station for Retraction {
                 let more = next_said.map_or(String::new(), |(p, _)| {
                     format!(" Shorter may do: {p} promises it. Print it only if the pull grinds.")
                 });
+                let kept = own.taken.map(|i| (i, own.prints[i]));
+                let as_printed = kept.map_or(String::new(), |(i, m)| {
+                    w.plain = plain_values(&m);
+                    format!(" Keep all of it as print {} had it: {}.", i + 1, says(&m))
+                });
                 w.say(
                     format!("Pass: {was} stays."),
-                    format!("Its print is clean, and no clean one is shorter.{more}"),
+                    format!("Its print is clean, and no clean one is shorter.{as_printed}{more}"),
                     was,
                     "Go on.",
                 )
@@ -643,27 +650,7 @@ impl Station for Retraction {
             Verdict::Adjust => {
                 let taken = own.taken.map(|i| own.prints[i]);
                 let now = f.after.map_or(String::new(), mm);
-                w.plain.push(PlainValue {
-                    name: "retraction".into(),
-                    value: for_a_profile(f.after.unwrap_or_default(), Unit::Mm),
-                });
-                if let Some(t) = taken {
-                    let plain_of = [
-                        (Setting::Speed, "retraction speed"),
-                        (Setting::Travel, "travel speed"),
-                        (Setting::Hop, "hop"),
-                        (Setting::Wipe, "wipe"),
-                    ];
-                    for (s, name) in plain_of {
-                        let v = t.set[s as usize];
-                        if v > 0.0 || s == Setting::Hop {
-                            w.plain.push(PlainValue {
-                                name: name.into(),
-                                value: for_a_profile(v, s.unit()),
-                            });
-                        }
-                    }
-                }
+                w.plain = taken.map_or(Vec::new(), |t| plain_values(&t));
                 let line = moved(f.before.map(mm), &now);
                 w.say(
                     format!("Adjust: {line}."),
@@ -731,6 +718,25 @@ fn shorter(
         print,
         why: Why::Improves,
     })
+}
+
+/// What a print had, as it is typed into a profile.
+fn plain_values(m: &Made) -> Vec<PlainValue> {
+    let names = [
+        (Setting::Distance, "retraction"),
+        (Setting::Speed, "retraction speed"),
+        (Setting::Travel, "travel speed"),
+        (Setting::Hop, "hop"),
+        (Setting::Wipe, "wipe"),
+    ];
+    names
+        .into_iter()
+        .filter(|(s, _)| m.set[*s as usize] > 0.0 || *s == Setting::Hop)
+        .map(|(s, name)| PlainValue {
+            name: name.into(),
+            value: for_a_profile(m.set[s as usize], s.unit()),
+        })
+        .collect()
 }
 
 fn material(context: &Context) -> &str {
