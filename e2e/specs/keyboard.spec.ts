@@ -230,6 +230,10 @@ async function counts(
           for (let n = 0; n < 30 && !(await there()); n += 1) await hand.press('Tab')
           await page.keyboard.type(value.slice(5))
           await hand.press('Enter')
+        } else if (value.startsWith('to ')) {
+          const field = worktop.getByLabel(value.slice(3), { exact: true })
+          const there = () => field.evaluate((e) => e === document.activeElement)
+          for (let n = 0; n < 20 && !(await there()); n += 1) await hand.press('Tab')
         } else if (value.startsWith('key ')) await hand.answer(value.slice(4))
         else await hand.reading(value)
       }
@@ -278,7 +282,7 @@ const searches = {
   /* 200 mm of PETG are 0.611 g: all of it comes, up to 12 mm³/s. */
   'Feed the same length': ['0.611', '', '0.612', '', '0.610', '', '0.611', '', '0.612'],
   /* Twenty-one lines in order: the eleventh has what is in force. */
-  'Print the lines': ['11', '11', '', '', '', '', '0'],
+  'Print the lines': ['11', '11', 'to Key', '0'],
 }
 const patches = { 'measure each one': ['0.20', '0.20', '0.21', '0.20', '0.20'] }
 const tube = { 'Measure the old tube': ['415'] }
