@@ -68,6 +68,7 @@ test('a printer shows what a replaced part shook, and a value is noted on its pa
   await expect(dialog).toBeHidden()
   await expect(page.getByRole('row', { name: /Print temperature 240 °C PETG of Damson/ })).toBeVisible()
   await page.getByRole('button', { name: 'Change Print temperature PETG of Damson' }).click()
+  await expect(dialog.getByLabel('Value')).toBeFocused()
   await dialog.getByLabel('Value').fill('238')
   await dialog.getByLabel('Value').press('Enter')
   await expect(dialog.getByRole('button', { name: 'Note it' })).toBeFocused()

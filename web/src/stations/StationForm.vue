@@ -30,9 +30,12 @@ const link = useLink(props.station)
 const router = useRouter()
 const pieces = computed(() => props.station.form.value?.pieces ?? [])
 /* The page that makes pieces, with what this one is to have; its print leads back here. */
-function makePiece(p: Schemas['PieceAsk']) {
+async function makePiece(name: string) {
   const worktop = props.station.worktop.value
-  if (!worktop) return
+  // What was typed a moment ago counts too.
+  if (!worktop || !(await props.station.settled())) return
+  const p = pieces.value.find((piece) => piece.name === name)
+  if (!p) return
   void router.push({
     path: '/prints',
     query: {
@@ -133,7 +136,7 @@ async function run(act: Schemas['Act']) {
 
 <template>
   <div v-if="pieces.length" class="deeds">
-    <NButton v-for="p in pieces" :key="p.name" @click="makePiece(p)">{{ p.says }}</NButton>
+    <NButton v-for="p in pieces" :key="p.name" @click="makePiece(p.name)">{{ p.says }}</NButton>
   </div>
   <component
     :is="g.folded ? FoldedPart : 'section'"

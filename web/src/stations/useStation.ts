@@ -198,6 +198,11 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     })
     return saving
   }
+  /** What stands here is on disk, and the form speaks of it: for what is made from the form. False if it can't be kept. */
+  async function settled(): Promise<boolean> {
+    await keep()
+    return saved === edition
+  }
   const soon = useDebounceFn(() => {
     void keep()
   }, 120)
@@ -327,6 +332,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     kept: shallowReadonly(kept),
     setUp: shallowReadonly(setUp),
     form: shallowReadonly(form),
+    settled,
     fieldAt,
     conflicts: shallowReadonly(conflicts),
     rival,

@@ -9,7 +9,7 @@ use wattotherm_measure::text::{count, fixed, plain};
 use wattotherm_measure::{Combined, Component, Pen, Series, Unit, Verdict, combine, u_rectangular};
 use wattotherm_printer::Parameter;
 
-use super::search::{MOST_NOTE, note_field, note_shown};
+use super::search::{MOST_NOTE, for_a_piece, note_field, note_shown};
 use super::set_up::tolerance;
 use super::{SetUp, Station, expanded_95};
 use crate::context::Context;
@@ -151,7 +151,11 @@ impl Station for OffsetXy {
             ]
         });
         Form::default()
-            .with_piece("combs", "Make the combs", &[("more", r.more.shown())])
+            .with_piece(
+                "combs",
+                "Make the combs",
+                &[("more", for_a_piece(&r.more, Unit::Mm))],
+            )
             .group(
                 "Which teeth meet? 0 is the middle, right and away are positive",
                 rows.collect(),

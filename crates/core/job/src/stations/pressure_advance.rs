@@ -13,8 +13,8 @@ use wattotherm_printer::{FilamentPath, Parameter};
 
 use super::blind::{self, COUNT, KEY, Look, Names};
 use super::search::{
-    FoundBy, MOST_NOTE, OwnOutcome, OwnSays, decide_against, for_a_profile, from_trial, moved,
-    note_field, note_shown, of_a_step, own_fields, read_own, unclear, way,
+    FoundBy, MOST_NOTE, OwnOutcome, OwnSays, decide_against, for_a_piece, for_a_profile,
+    from_trial, moved, note_field, note_shown, of_a_step, own_fields, read_own, unclear, way,
 };
 use super::{Answer, SetUp, Station, known};
 use crate::context::{Context, IN_FORCE};
@@ -145,10 +145,10 @@ impl Station for PressureAdvance {
                     "lines",
                     "Make these lines",
                     &[
-                        ("from", r.from.shown()),
-                        ("step", r.step.shown()),
-                        ("count", r.count.shown()),
-                        ("seed", r.seed.shown()),
+                        ("from", for_a_piece(&r.from, Unit::Second)),
+                        ("step", for_a_piece(&r.step, Unit::Second)),
+                        ("count", for_a_piece(&r.count, Unit::One)),
+                        ("seed", for_a_piece(&r.seed, Unit::One)),
                     ],
                 )
                 .group("", blind::fields("The numbers of good lines").to_vec())

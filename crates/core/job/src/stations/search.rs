@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use utoipa::ToSchema;
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit};
+use wattotherm_measure::text::plain;
 use wattotherm_measure::{Pen, Unit, Verdict, u_rectangular};
 
 use super::expanded_type_b;
@@ -71,6 +72,11 @@ pub(super) fn own_fields(limit: &Limit) -> Vec<Field> {
         )
         .needed(),
     ]
+}
+
+/// What is typed, as a piece takes it: the number in the unit in which it is kept; blank where there is none.
+pub(super) fn for_a_piece(entry: &Entry, unit: Unit) -> String {
+    entry.parse(unit).map_or(String::new(), |v| plain(v, 4))
 }
 
 /// The field for what was seen.

@@ -13,8 +13,8 @@ use wattotherm_printer::Parameter;
 
 use super::flow::density_g_cm3;
 use super::search::{
-    FoundBy, MOST_NOTE, OwnOutcome, OwnSays, decide_against, for_a_profile, from_trial, moved,
-    note_field, note_shown, of_a_step, own_fields, read_own, unclear,
+    FoundBy, MOST_NOTE, OwnOutcome, OwnSays, decide_against, for_a_piece, for_a_profile,
+    from_trial, moved, note_field, note_shown, of_a_step, own_fields, read_own, unclear,
 };
 use super::{SetUp, Station, known, print_temp_c};
 use crate::context::{Context, IN_FORCE};
@@ -278,7 +278,7 @@ impl Station for VolumetricLimit {
                     ("from", first.map_or(String::new(), |v| plain(v, 2))),
                     ("step", step),
                     ("count", r.rungs.len().min(14).to_string()),
-                    ("feed", r.feed.shown()),
+                    ("feed", for_a_piece(&r.feed, Unit::Mm)),
                 ],
             )
             .group(

@@ -7,6 +7,7 @@ use wattotherm_measure::text::{fixed, plain};
 use wattotherm_measure::{Pen, Unit, Verdict};
 
 use super::super::blind::{self, COUNT, KEY, Names};
+use super::super::search::for_a_piece;
 use super::{Flow, FlowFound, FlowMethod, FlowReadings, SET, multiplier};
 use crate::context::Context;
 use crate::finding::{Band, Facts, PlainValue, Row, Words};
@@ -49,10 +50,10 @@ pub(super) fn form(form: Form, r: &FlowReadings) -> Form {
             "cards",
             "Make these cards",
             &[
-                ("from", r.from.shown()),
-                ("step", r.step.shown()),
-                ("count", r.count.shown()),
-                ("seed", r.seed.shown()),
+                ("from", for_a_piece(&r.from, Unit::Percent)),
+                ("step", for_a_piece(&r.step, Unit::Percent)),
+                ("count", for_a_piece(&r.count, Unit::One)),
+                ("seed", for_a_piece(&r.seed, Unit::One)),
             ],
         )
     } else {

@@ -19,7 +19,9 @@ use self::board::{
     DISTANCE, MINUTES, Made, SCORE, Setting, as_row, credits_of, go_on_from, read, surface_of,
 };
 use self::start::{Begin, COLD_ZONE_MM, TubePath, begin};
-use super::search::{MOST_NOTE, for_a_profile, moved, note_field, note_shown, of_a_step};
+use super::search::{
+    MOST_NOTE, for_a_piece, for_a_profile, moved, note_field, note_shown, of_a_step,
+};
 use super::{SetUp, Station, known};
 use crate::context::{Context, IN_FORCE};
 use crate::finding::{Cause, Facts, PlainValue, Row, Words};
@@ -68,8 +70,6 @@ struct Next {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 enum Why {
-    /// The first after a part was changed: the old settings.
-    AsBefore,
     /// Where slack and spring say it begins.
     Reckoned,
     /// The fit has too few prints: it tells most.
@@ -194,7 +194,6 @@ fn next(
     surface: Option<&Surface>,
     begun: &Begin,
     context: &Context,
-    before: Option<f64>,
 ) -> Option<Next> {
     let say = |print: Made, why| {
         Some(Next {
@@ -202,16 +201,7 @@ fn next(
             why,
         })
     };
-    let Some(last) = made.last() else {
-        let speed = first_speed(context);
-        return match before {
-            Some(d) => say(nothing_seen([d, speed, 0.0, 0.0, 0.0]), Why::AsBefore),
-            None => say(
-                nothing_seen([begun.distance, speed, 0.0, 0.0, 0.0]),
-                Why::Reckoned,
-            ),
-        };
-    };
+    let last = made.last()?;
     // Two changes at once credit neither: the print between them comes first, if its score would tell anything.
     if let Some(Credit {
         against: Some(j),
@@ -260,6 +250,18 @@ fn next(
             };
             return say(proposed, why);
         }
+    }
+    // Nothing is known of speed while all have one: half of it on the best print, twice where it is slow already.
+    let one_speed = made
+        .iter()
+        .all(|m| (m.speed() / best.speed()).ln().abs() <= SAME_SPEED);
+    if one_speed && surface.is_some() {
+        let speed = if best.speed() > SLOW_FIRST * (1.0 - SAME_SPEED) {
+            best.speed() / 2.0
+        } else {
+            best.speed() * 2.0
+        };
+        return say(like_best(best.distance(), speed), Why::TellsMost);
     }
     // Distance and speed promise nothing: travel, then hop, then wipe, each changed alone on the best print.
     let [_, _, travel, hop, wipe] = best.set;
@@ -376,19 +378,19 @@ impl Station for Retraction {
         let tube = context.printer.path == FilamentPath::Tube;
         // One print a row: two posts with a single band of the settings that stand in the last one.
         let last = r.prints.last();
-        let of = |f: fn(&TrialPrint) -> &Entry| last.map_or(String::new(), |p| f(p).shown());
+        let of = |s: Setting| last.map_or(String::new(), |p| for_a_piece(s.entry(p), s.unit()));
         Form::default()
             .with_piece(
                 "posts",
                 "Make these posts",
                 &[
-                    ("from", of(|p| &p.distance)),
+                    ("from", of(Setting::Distance)),
                     ("step", "0".into()),
                     ("bands", "1".into()),
                     ("every", "20".into()),
-                    ("speed", of(|p| &p.speed)),
-                    ("travel", of(|p| &p.travel)),
-                    ("hop", of(|p| &p.hop)),
+                    ("speed", of(Setting::Speed)),
+                    ("travel", of(Setting::Travel)),
+                    ("hop", of(Setting::Hop)),
                 ],
             )
             .group(
@@ -497,7 +499,7 @@ impl Station for Retraction {
         let again_not = prints
             .iter()
             .any(|m| clean(m) && !newest_clean(&prints, m, limit));
-        let proposed = next(&prints, &credits, surface.as_ref(), &begun, context, before);
+        let proposed = next(&prints, &credits, surface.as_ref(), &begun, context);
         let own = RetractionFound {
             taken,
             next: if taken.is_some() {
@@ -603,6 +605,16 @@ impl Station for Retraction {
                 count(own.prints.len(), "print", "prints"),
                 duration_min(minutes)
             ));
+        }
+        let first = own.prints.first().map(Made::distance);
+        if f.before
+            .zip(first)
+            .is_some_and(|(b, d)| (b - d).abs() >= 0.05)
+        {
+            w.reasons.push(
+                "The first print hasn’t the old settings: what the new part alone did isn’t known."
+                    .into(),
+            );
         }
         if own.again_not {
             w.reasons.push(
@@ -817,7 +829,6 @@ fn credit_said(c: &Credit, m: &Made, made: &[Made], pen: Pen) -> String {
 
 fn why_said(n: &Next, own: &RetractionFound) -> String {
     match n.why {
-        Why::AsBefore => "The old settings first: this print shows what the new part alone did.".into(),
         Why::Reckoned => "That is where slack and spring of the tube say it begins.".into(),
         Why::TellsMost => "Too few prints for a bottom yet: this one tells most.".into(),
         Why::Improves => {
