@@ -34,6 +34,15 @@ pub enum PhotoError {
     TooLarge,
 }
 
+/// A kept picture in shades of grey, for what is measured on it.
+/// # Errors
+/// [`PhotoError`] for what is no picture.
+pub fn gray(jpeg: &[u8]) -> Result<image::GrayImage, PhotoError> {
+    image::load_from_memory(jpeg)
+        .map(DynamicImage::into_luma8)
+        .map_err(|_| PhotoError::Unreadable)
+}
+
 /// Reads a picture, turns it upright, shrinks it, and writes it anew: place, camera and time that were written
 /// beside the pixels stay out.
 /// # Errors

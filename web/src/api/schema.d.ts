@@ -711,6 +711,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs/{id}/stops/{key}/photos/{photo}/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Measures on a picture what a reading of its station wants; a proposal, nothing is kept. */
+        post: operations["measure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{id}/stops/{key}/reopen": {
         parameters: {
             query?: never;
@@ -3754,6 +3771,10 @@ export interface components {
         Form: {
             /** @description Groups of fields in order. */
             groups: components["schemas"]["Group"][];
+            /** @description What can be measured on a photo of it. */
+            photos: components["schemas"]["PhotoAsk"][];
+            /** @description What a picture can be of, in words; empty where it is of the station as a whole. */
+            pictured: string[];
             /** @description The pieces that are printed for it. */
             pieces: components["schemas"]["PieceAsk"][];
         };
@@ -4983,6 +5004,43 @@ export interface components {
          * @enum {string}
          */
         MarkShape: "arrow" | "ring";
+        /** @description What to measure on a picture. */
+        MeasurePhoto: {
+            /** @description Four corners round it: top left, top right, bottom right, bottom left [parts of width and height]. */
+            corners: number[][];
+            /** @description Path of the reading it is for. */
+            into: string;
+        };
+        /** @description What is measured on a photo. */
+        Measured: {
+            /** @enum {string} */
+            kind: "strings";
+        } | {
+            /** @enum {string} */
+            kind: "strings_good";
+        } | {
+            /** @description How many lines, a number of. */
+            count: number;
+            /** @enum {string} */
+            kind: "even_lines";
+            /**
+             * Format: double
+             * @description From line to line [mm].
+             */
+            pitch_mm: number;
+        } | {
+            /** @enum {string} */
+            kind: "combs";
+            /** @description Across Y: the teeth lie. */
+            lie: boolean;
+            /**
+             * Format: double
+             * @description How much wider the second's pitch is [1].
+             */
+            more: number;
+            /** @description Teeth of each, an odd number of. */
+            teeth: number;
+        };
         /** @description What is pasted of a mesh. */
         MeshReadings: {
             /**
@@ -5723,6 +5781,17 @@ export interface components {
              */
             width: number;
         };
+        /** @description A reading that can be taken from a photo. */
+        PhotoAsk: {
+            /** @description How the photo is taken, and where the four corners go. */
+            how: string;
+            /** @description Path of the reading. */
+            into: string;
+            /** @description What to measure. */
+            measured: components["schemas"]["Measured"];
+            /** @description What is measured, in a few words. */
+            says: string;
+        };
         /** @description One thing drawn on a picture. */
         PhotoMark: {
             /** @description Where the pen began, from the left and from the top [parts of width and height]. */
@@ -5741,6 +5810,17 @@ export interface components {
             job_id: number;
             /** @description The picture. */
             photo: components["schemas"]["Photo"];
+        };
+        /** @description What a photo proposes. */
+        PhotoProposal: {
+            /** @description What was seen, drawn: ways, as parts of the photo [1]. */
+            drawn: number[][][];
+            /** @description Path of the reading. */
+            into: string;
+            /** @description What was seen, and how far it can be trusted. */
+            says: string[];
+            /** @description What would be typed there. */
+            value: string;
         };
         /** @description What is said of a picture. */
         PhotoWords: {
@@ -10129,6 +10209,58 @@ export interface operations {
                 };
             };
             507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                key: string;
+                photo: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasurePhoto"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoProposal"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -7,11 +7,13 @@ import AskDialog from '../ui/AskDialog.vue'
 import ChoiceRow from '../ui/ChoiceRow.vue'
 import MarkedPhoto from '../ui/MarkedPhoto.vue'
 import TextLine from '../ui/TextLine.vue'
+import PhotoMeasure from './PhotoMeasure.vue'
 
-/* One picture, large: what it shows, and a pen that points at it. */
+/* One picture, large: what it shows, a pen that points at it, and what can be measured on it. */
 const shown = defineModel<boolean>('shown', { required: true })
-const props = defineProps<{ photo: Schemas['Photo'] }>()
-const emit = defineEmits<{ changed: [] }>()
+const props = defineProps<{ photo: Schemas['Photo']; job: number; asks: Schemas['PhotoAsk'][] }>()
+const emit = defineEmits<{ changed: []; take: [path: string, value: string] }>()
+const measuring = ref(false)
 const marks = ref<Schemas['PhotoMark'][]>([])
 const caption = ref('')
 const shape = ref<Schemas['MarkShape']>('arrow')
@@ -21,6 +23,7 @@ watch(
   (p) => {
     marks.value = [...p.marks]
     caption.value = p.caption
+    measuring.value = false
   },
   { immediate: true },
 )
@@ -67,28 +70,42 @@ const keep = () =>
       }),
     ),
   )
+/* What was read stands below the picture too, once. */
+async function take(path: string, value: string, says: string) {
+  emit('take', path, value)
+  const read = `${says}: ${value}, read from this picture`
+  if (!caption.value.includes(says)) caption.value = [caption.value, read].filter(Boolean).join('; ')
+  await keep()
+}
 const takeBack = () => tell(() => answer(client.DELETE('/api/v1/photos/{id}', params.value)))
 </script>
 
 <template>
   <AskDialog id="photo" v-model:shown="shown" :title="`Picture ${photo.id}`" :failure="failure" :width="760">
-    <div class="pad" @pointerdown="down" @pointermove="move" @pointerup="up" @pointercancel="begun = null">
-      <MarkedPhoto :photo="photo" :marks="all" />
-    </div>
-    <ChoiceRow
-      v-model="shape"
-      name="shape"
-      label="Pen: draw on the picture"
-      :options="[
-        { value: 'arrow', label: 'arrow' },
-        { value: 'ring', label: 'ring' },
-      ]"
-    />
-    <TextLine id="photo-caption" v-model="caption" label="What it shows" @enter="keep" />
+    <PhotoMeasure v-if="measuring" :photo="photo" :job="job" :asks="asks" @take="take" />
+    <template v-else>
+      <div class="pad" @pointerdown="down" @pointermove="move" @pointerup="up" @pointercancel="begun = null">
+        <MarkedPhoto :photo="photo" :marks="all" />
+      </div>
+      <ChoiceRow
+        v-model="shape"
+        name="shape"
+        label="Pen: draw on the picture"
+        :options="[
+          { value: 'arrow', label: 'arrow' },
+          { value: 'ring', label: 'ring' },
+        ]"
+      />
+      <TextLine id="photo-caption" v-model="caption" label="What it shows" @enter="keep" />
+    </template>
     <template #ways>
-      <NButton type="primary" @click="keep">Keep it so</NButton>
-      <NButton :disabled="marks.length === 0" @click="marks.pop()">Last mark off</NButton>
-      <NButton @click="takeBack">Take the picture back</NButton>
+      <template v-if="!measuring">
+        <NButton type="primary" @click="keep">Keep it so</NButton>
+        <NButton v-if="asks.length" @click="measuring = true">Measure on it</NButton>
+        <NButton :disabled="marks.length === 0" @click="marks.pop()">Last mark off</NButton>
+        <NButton @click="takeBack">Take the picture back</NButton>
+      </template>
+      <NButton v-else @click="measuring = false">Back to the pen</NButton>
       <NButton @click="shown = false">Leave it as it was</NButton>
     </template>
   </AskDialog>

@@ -10,7 +10,13 @@ import PickList from '../ui/PickList.vue'
 import PhotoDialog from './PhotoDialog.vue'
 
 /* Pictures of a stop, with those of the baseline beside a first print. */
-const props = defineProps<{ job: number; stop: string; steps?: Schemas['Step'][] }>()
+const props = defineProps<{
+  job: number
+  stop: string
+  steps?: { id: string; act: string }[]
+  asks?: Schemas['PhotoAsk'][]
+}>()
+const emit = defineEmits<{ take: [path: string, value: string] }>()
 const queries = useQueryClient()
 const params = computed(() => ({ params: { path: { id: props.job } } }))
 const { data } = useQuery({
@@ -84,7 +90,15 @@ function show(photo: Schemas['Photo']) {
       @file="take"
     />
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
-    <PhotoDialog v-if="open" v-model:shown="shown" :photo="open" @changed="refresh" />
+    <PhotoDialog
+      v-if="open"
+      v-model:shown="shown"
+      :photo="open"
+      :job="job"
+      :asks="asks ?? []"
+      @changed="refresh"
+      @take="(path, value) => emit('take', path, value)"
+    />
   </section>
 </template>
 

@@ -15,6 +15,7 @@ import HeaterLoopForm from './HeaterLoopForm.vue'
 import LeaveOut from './LeaveOut.vue'
 import PhotoStrip from './PhotoStrip.vue'
 import StationForm from './StationForm.vue'
+import { putAt } from './changes'
 import { useStation } from './useStation'
 import TextLine from '../ui/TextLine.vue'
 import { useTyping } from '../ui/typing'
@@ -89,6 +90,12 @@ watch(
   },
   { immediate: true },
 )
+
+/* Pictures of a search are of one print each. */
+const pictured = computed(() => station.form.value?.pictured.map((says) => ({ id: says, act: says })))
+function takeFromPhoto(path: string, value: string) {
+  if (readings.value) putAt(readings.value, `/${path.replaceAll('.', '/')}`, value)
+}
 
 async function close() {
   const at = document.activeElement
@@ -174,7 +181,13 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
             :station-key="stationKey"
           />
         </fieldset>
-        <PhotoStrip :job="job" :stop="stationKey" :steps="worktop.sheet?.steps" />
+        <PhotoStrip
+          :job="job"
+          :stop="stationKey"
+          :steps="worktop.sheet?.steps ?? pictured"
+          :asks="closed ? [] : (station.form.value?.photos ?? [])"
+          @take="takeFromPhoto"
+        />
         <BandPlot
           v-for="(b, i) in finding?.facts.bands.slice(1) ?? []"
           :key="b.id"

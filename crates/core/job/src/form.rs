@@ -328,6 +328,45 @@ pub struct PieceAsk {
     pub set: BTreeMap<&'static str, String>,
 }
 
+/// What is measured on a photo.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, ToSchema)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum Measured {
+    /// Strings between two posts, scored 0 (none) to 5 (a curtain).
+    Strings,
+    /// The same, scored 4 (none) to 0.
+    StringsGood,
+    /// Which of a number of lines keep their width.
+    EvenLines {
+        /// How many lines, a number of.
+        count: usize,
+        /// From line to line [mm].
+        pitch_mm: f64,
+    },
+    /// Where two combs meet: across X, or across Y.
+    Combs {
+        /// Teeth of each, an odd number of.
+        teeth: usize,
+        /// How much wider the second's pitch is [1].
+        more: f64,
+        /// Across Y: the teeth lie.
+        lie: bool,
+    },
+}
+
+/// A reading that can be taken from a photo.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct PhotoAsk {
+    /// Path of the reading.
+    pub into: String,
+    /// What is measured, in a few words.
+    pub says: String,
+    /// How the photo is taken, and where the four corners go.
+    pub how: &'static str,
+    /// What to measure.
+    pub measured: Measured,
+}
+
 /// A station's form, given what is typed so far.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, ToSchema)]
 pub struct Form {
@@ -335,6 +374,10 @@ pub struct Form {
     pub groups: Vec<Group>,
     /// The pieces that are printed for it.
     pub pieces: Vec<PieceAsk>,
+    /// What can be measured on a photo of it.
+    pub photos: Vec<PhotoAsk>,
+    /// What a picture can be of, in words; empty where it is of the station as a whole.
+    pub pictured: Vec<String>,
 }
 
 impl Form {
@@ -432,6 +475,36 @@ impl Form {
     ) -> Self {
         let set = set.iter().filter(|(_, v)| !v.is_empty()).cloned().collect();
         self.pieces.push(PieceAsk { name, says, set });
+        self
+    }
+
+    /// The same, with a reading that can be taken from a photo.
+    #[must_use]
+    pub fn with_photo(mut self, into: String, says: String, measured: Measured) -> Self {
+        let how = match measured {
+            Measured::Strings | Measured::StringsGood => {
+                "From the side, at the height of the strings, something dark behind. Corners on the inner edges of both posts, nothing but air between them."
+            }
+            Measured::EvenLines { .. } => {
+                "From straight above, the plate as it lies in the printer. Corners round all lines where they turn fast, a strip of free plate before the first and behind the last."
+            }
+            Measured::Combs { .. } => {
+                "From straight above, the plate as it lies in the printer. Corners round all teeth of both combs, a strip of free plate at either side."
+            }
+        };
+        self.photos.push(PhotoAsk {
+            into,
+            says,
+            how,
+            measured,
+        });
+        self
+    }
+
+    /// The same, with pictures that are of one print each, a number of.
+    #[must_use]
+    pub fn pictured_prints(mut self, prints: usize) -> Self {
+        self.pictured = (1..=prints).map(|i| format!("print {i}")).collect();
         self
     }
 

@@ -17,6 +17,7 @@ mod gate;
 mod guard_limits;
 pub mod house;
 mod part_age;
+pub mod photo;
 pub mod route;
 pub mod sheets;
 mod situation;

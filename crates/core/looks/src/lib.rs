@@ -9,6 +9,7 @@ mod board;
 mod broken_line;
 mod pairs;
 mod scatter;
+mod strings;
 mod surface;
 mod tower;
 
@@ -18,5 +19,6 @@ pub use board::{Credit, Credited, Effect, credits};
 pub use broken_line::{BrokenLine, broken_line};
 pub use pairs::{Strengths, strengths};
 pub use scatter::{SCORE_U, pooled};
+pub use strings::{STRINGS_IN_PICTURES, strings_score};
 pub use surface::{Grid, Spot, Surface, Tried, surface};
 pub use tower::{Tower, TowerBand, tower};

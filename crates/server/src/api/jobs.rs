@@ -315,7 +315,7 @@ fn shown_in(pen: Pen, closings: Vec<Closing>) -> impl Iterator<Item = Closing> {
 }
 
 /// A job's station with all that routes below need.
-fn find(
+pub(super) fn find(
     store: &Store,
     id: i64,
     key: &str,

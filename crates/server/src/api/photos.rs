@@ -1,23 +1,27 @@
 //! Pictures of a job.
 
+use std::io::Read as _;
+
 use axum::Json;
 use axum::extract::{DefaultBodyLimit, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::Deserialize;
-use utoipa::IntoParams;
+use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
+use wattotherm_job::photo::{PhotoProposal, measure_photo};
 use wattotherm_job::route::{Stop, UnknownStop};
 use wattotherm_store::{MOST_PHOTOS, NewPhoto, Photo, PhotoWords};
 
 use super::files::in_pieces;
+use super::jobs::find;
 use super::printers::Made;
 use crate::body::{Body, Path, Query};
 use crate::error::{ApiError, Problem};
 use crate::moment::now;
 use crate::photo;
-use crate::state::App;
+use crate::state::{App, context_of};
 
 /// Largest picture as it comes from a camera [bytes].
 const PHOTO_LIMIT: usize = 24 * 1024 * 1024;
@@ -87,7 +91,19 @@ async fn add_photo(
                 name: &of.name,
                 size: kept.size,
             };
-            Ok(store.add_photo(&job, new, &blob, &now())?)
+            let id = store.add_photo(&job, new, &blob, &now())?;
+            // Steps of a list are named by their list; of a search, a step is a print, in words.
+            if !of.step.is_empty() && stop.station().id() != "check" {
+                let caption = of.step.clone();
+                store.describe_photo(
+                    id,
+                    &PhotoWords {
+                        caption,
+                        ..PhotoWords::default()
+                    },
+                )?;
+            }
+            Ok(id)
         })
         .await?;
     Ok((StatusCode::CREATED, Json(Made { id: made })))
@@ -153,12 +169,72 @@ async fn take_photo_back(
     Ok(StatusCode::NO_CONTENT)
 }
 
+/// What to measure on a picture.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct MeasurePhoto {
+    /// Path of the reading it is for.
+    pub into: String,
+    /// Four corners round it: top left, top right, bottom right, bottom left [parts of width and height].
+    pub corners: [[f64; 2]; 4],
+}
+
+#[utoipa::path(post, path = "/api/v1/jobs/{id}/stops/{key}/photos/{photo}/measure",
+    params(("id" = i64, Path), ("key" = String, Path), ("photo" = i64, Path)), request_body = MeasurePhoto,
+    responses((status = 200, body = PhotoProposal), (status = 404, body = Problem), (status = 422, body = Problem)))]
+/// Measures on a picture what a reading of its station wants; a proposal, nothing is kept.
+async fn measure(
+    State(app): State<App>,
+    Path((id, key, photo)): Path<(i64, String, i64)>,
+    Body(body): Body<MeasurePhoto>,
+) -> Result<Json<PhotoProposal>, ApiError> {
+    let (ask, pen, mut file) = app
+        .read(move |store| {
+            let (job, stop, card, _) = find(store, id, &key)?;
+            let context = context_of(store, &job, stop, &card)?;
+            let readings = store
+                .whole_draft(id, &key)?
+                .map_or_else(|| stop.station().start(&context), |d| d.readings);
+            let ask = stop
+                .station()
+                .form(&readings, &context)
+                .photos
+                .into_iter()
+                .find(|p| p.into == body.into)
+                .ok_or_else(|| ApiError::Values {
+                    field: "into",
+                    message: "This reading isn’t taken from a picture.".into(),
+                })?;
+            if !store.photos(id)?.iter().any(|p| p.id == photo) {
+                return Err(ApiError::NotFound("This job has no such picture.".into()));
+            }
+            let blob = store.photo_file(photo)?;
+            Ok((ask, context.house.pen, store.files().open(&blob.sha256)?))
+        })
+        .await?;
+    let found = tokio::task::spawn_blocking(move || {
+        let refused = |message: String| ApiError::Values {
+            field: "corners",
+            message,
+        };
+        let mut bytes = Vec::new();
+        file.read_to_end(&mut bytes)
+            .map_err(|_| ApiError::Internal)?;
+        let picture = photo::gray(&bytes).map_err(|e| refused(e.to_string()))?;
+        measure_photo(&ask, &picture, &body.corners, pen).map_err(|e| refused(e.to_string()))
+    })
+    .await
+    .map_err(|_| ApiError::Internal)??;
+    Ok(Json(found))
+}
+
 pub fn router() -> OpenApiRouter<App> {
     let add = OpenApiRouter::new()
         .routes(routes!(add_photo))
         .layer(DefaultBodyLimit::max(PHOTO_LIMIT));
     OpenApiRouter::new()
         .routes(routes!(photos))
+        .routes(routes!(measure))
         .routes(routes!(photo_file, describe_photo, take_photo_back))
         .merge(add)
 }

@@ -8,13 +8,14 @@ use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
 use wattotherm_measure::text::{count, fixed, plain};
 use wattotherm_measure::{Combined, Component, Pen, Series, Unit, Verdict, combine, u_rectangular};
 use wattotherm_printer::Parameter;
+use wattotherm_toolpath::{COMB_PITCH_MM, COMB_TEETH};
 
 use super::search::{MOST_NOTE, for_a_piece, note_field, note_shown};
 use super::set_up::tolerance;
 use super::{SetUp, Station, expanded_95};
 use crate::context::Context;
 use crate::finding::{Band, Cause, Facts, PlainValue, Row, Words};
-use crate::form::{Field, Form};
+use crate::form::{Field, Form, Measured};
 use crate::house::ToleranceId;
 
 /// XY offset of the second nozzle.
@@ -150,34 +151,48 @@ impl Station for OffsetXy {
                 Field::number_at(format!("readings.{i}.y"), &TOOTH).named("Tooth across Y"),
             ]
         });
-        Form::default()
-            .with_piece(
-                "combs",
-                "Make the combs",
-                &[("more", for_a_piece(&r.more, Unit::Mm))],
-            )
-            .group(
-                "Which teeth meet? 0 is the middle, right and away are positive",
-                rows.collect(),
-            )
-            .table(2)
-            .drawn("combs")
-            .more("One more print", "readings", json!({"x": "", "y": ""}))
-            .group(
-                "",
-                vec![
-                    Field::number_at("set_x", &OFFSET)
-                        .named("Offset set, X")
-                        .needed(),
-                    Field::number_at("set_y", &OFFSET)
-                        .named("Offset set, Y")
-                        .needed(),
-                    Field::number(&MORE)
-                        .named("Second comb is wider by")
-                        .needed(),
-                ],
-            )
-            .group("", vec![note_field()])
+        let more = r.more.parse(Unit::Mm).filter(|m| (0.02..=0.2).contains(m));
+        let mut form = Form::default().pictured_prints(r.readings.len().min(MOST_PRINTS));
+        for i in 0..r.readings.len().min(MOST_PRINTS) {
+            for (axis, across, lie) in [("x", "X", false), ("y", "Y", true)] {
+                form = form.with_photo(
+                    format!("readings.{i}.{axis}"),
+                    format!("teeth across {across} of print {}", i + 1),
+                    Measured::Combs {
+                        teeth: COMB_TEETH,
+                        more: more.unwrap_or(0.05) / COMB_PITCH_MM,
+                        lie,
+                    },
+                );
+            }
+        }
+        form.with_piece(
+            "combs",
+            "Make the combs",
+            &[("more", for_a_piece(&r.more, Unit::Mm))],
+        )
+        .group(
+            "Which teeth meet? 0 is the middle, right and away are positive",
+            rows.collect(),
+        )
+        .table(2)
+        .drawn("combs")
+        .more("One more print", "readings", json!({"x": "", "y": ""}))
+        .group(
+            "",
+            vec![
+                Field::number_at("set_x", &OFFSET)
+                    .named("Offset set, X")
+                    .needed(),
+                Field::number_at("set_y", &OFFSET)
+                    .named("Offset set, Y")
+                    .needed(),
+                Field::number(&MORE)
+                    .named("Second comb is wider by")
+                    .needed(),
+            ],
+        )
+        .group("", vec![note_field()])
     }
 
     fn set_up(_: &OffsetXyReadings, context: &Context) -> SetUp {

@@ -10,6 +10,7 @@ use wattotherm_looks::{Picked, Tiles};
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
 use wattotherm_measure::{Pen, Unit, Verdict};
 use wattotherm_printer::{FilamentPath, Parameter};
+use wattotherm_toolpath::LINES_PITCH_MM;
 
 use super::blind::{self, COUNT, KEY, Look, Names};
 use super::search::{
@@ -19,7 +20,7 @@ use super::search::{
 use super::{Answer, SetUp, Station, known};
 use crate::context::{Context, IN_FORCE};
 use crate::finding::{Cause, Facts, PlainValue, Row, Words};
-use crate::form::{Field, Form};
+use crate::form::{Field, Form, Measured};
 
 /// Pressure advance of one filament.
 pub struct PressureAdvance;
@@ -173,6 +174,23 @@ impl Station for PressureAdvance {
                 vec![Field::number_at("before", &VALUE).named("Set before")],
             );
             form = form.group("", own_fields(&VALUE)).large();
+        }
+        // Lines are counted in whole numbers of them; what isn't one isn't measured.
+        let lines = r
+            .count
+            .parse(Unit::One)
+            .filter(|n| (5.0..=41.0).contains(n));
+        if let (FoundBy::Piece, Some(n)) = (r.way, lines) {
+            // OK because it lies between 5 and 41.
+            #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+            let measured = Measured::EvenLines {
+                count: n as usize,
+                pitch_mm: LINES_PITCH_MM,
+            };
+            for (into, look) in [("first", "first"), ("second", "second")] {
+                let says = format!("lines that keep their width, as the {look} look");
+                form = form.with_photo(into.into(), says, measured);
+            }
         }
         let corners = Field::yes_no(
             "corners",

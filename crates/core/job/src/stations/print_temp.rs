@@ -18,7 +18,7 @@ use super::search::{
 use super::{Answer, SetUp, Station, known};
 use crate::context::{Context, IN_FORCE};
 use crate::finding::{Cause, Facts, PlainValue, Row, Words};
-use crate::form::{Field, Form};
+use crate::form::{Field, Form, Measured};
 use crate::house::RuleId;
 
 /// Print temperature of one filament.
@@ -243,6 +243,23 @@ impl Station for PrintTemp {
             let step = of(0)
                 .zip(of(1))
                 .map_or(String::new(), |(a, b)| plain(b - a, 1));
+            for (i, band) in r.bands.iter().take(MOST_BANDS).enumerate() {
+                let at = band.value.parse(Unit::Celsius);
+                form = form.with_photo(
+                    format!("bands.{i}.strings"),
+                    at.map_or_else(
+                        || format!("strings of band {}", i + 1),
+                        |c| {
+                            format!(
+                                "strings of band {}, {}",
+                                i + 1,
+                                context.house.pen.plain(c, Unit::Celsius, 0)
+                            )
+                        },
+                    ),
+                    Measured::StringsGood,
+                );
+            }
             form = form
                 .with_piece(
                     "tower",

@@ -215,7 +215,7 @@ pub(super) fn cards(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
 pub(super) fn lines(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
     const ENDS: f64 = 20.0;
     const FAST: f64 = 40.0;
-    const PITCH: f64 = 5.0;
+    const PITCH: f64 = super::LINES_PITCH_MM;
     const NUMBERS: f64 = 16.0;
     let count = set.count("count");
     let size = [2.0 * ENDS + FAST + NUMBERS, f64::from(count) * PITCH + 8.0];

@@ -85,6 +85,13 @@ pub struct Piece {
     pub body: Vec<Prism>,
 }
 
+/// From line to line of the slow-fast-slow lines [mm].
+pub const LINES_PITCH_MM: f64 = 5.0;
+/// Pitch of the first nozzle's comb [mm], unless set otherwise.
+pub const COMB_PITCH_MM: f64 = 1.0;
+/// Teeth of each comb, a number of, unless set otherwise: ten to either side of the middle one.
+pub const COMB_TEETH: usize = 21;
+
 /// All pieces. Sizes and ranges: handbook 5, table E (common practice, no published source).
 pub const PIECES: &[PieceKind] = &[
     PieceKind {
@@ -256,7 +263,7 @@ pub const PIECES: &[PieceKind] = &[
             set(
                 "pitch",
                 "pitch of the first nozzle's comb [mm]",
-                [1.0, 0.8, 3.0],
+                [COMB_PITCH_MM, 0.8, 3.0],
             ),
             set(
                 "more",

@@ -22,7 +22,7 @@ use super::{Answer, SetUp, Station, expanded_95};
 use crate::caution::SignalWord;
 use crate::context::Context;
 use crate::finding::{Band, Cause, Facts, Finding, Row, Words};
-use crate::form::{Field, Form};
+use crate::form::{Field, Form, Measured};
 use crate::house::{RuleId, ToleranceId};
 
 /// Is the printer good, and for long enough?
@@ -306,6 +306,11 @@ impl Station for Acceptance {
                 })
             });
         Form::default()
+            .with_photo(
+                "strings".into(),
+                "strings of the first print".into(),
+                Measured::Strings,
+            )
             .with_piece("cube", "Make the cube", &[])
             .with_piece(
                 "long",

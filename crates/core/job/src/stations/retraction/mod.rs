@@ -25,7 +25,7 @@ use super::search::{
 use super::{SetUp, Station, known};
 use crate::context::{Context, IN_FORCE};
 use crate::finding::{Cause, Facts, PlainValue, Row, Words};
-use crate::form::{Field, Form};
+use crate::form::{Field, Form, Measured};
 use crate::house::{RuleId, ToleranceId};
 
 pub use board::TrialPrint;
@@ -379,49 +379,57 @@ impl Station for Retraction {
         // One print a row: two posts with a single band of the settings that stand in the last one.
         let last = r.prints.last();
         let of = |s: Setting| last.map_or(String::new(), |p| for_a_piece(s.entry(p), s.unit()));
-        Form::default()
-            .with_piece(
-                "posts",
-                "Make these posts",
-                &[
-                    ("from", of(Setting::Distance)),
-                    ("step", "0".into()),
-                    ("bands", "1".into()),
-                    ("every", "20".into()),
-                    ("speed", of(Setting::Speed)),
-                    ("travel", of(Setting::Travel)),
-                    ("hop", of(Setting::Hop)),
-                ],
-            )
-            .group(
-                "Prints in the order made; looks from 0 (none) to 5",
-                rows.collect(),
-            )
-            .table(9)
-            .told()
-            .drawn("strings")
-            .more("One more print", "prints", proposed)
-            .group(
-                "",
-                vec![Field::number_at("before", &DISTANCE).named("Distance set before")],
-            )
-            .drawn("valley")
-            .folded(
-                "Where it begins: slack and spring of the tube",
-                // A direct drive has none.
-                vec![
-                    Field::number(&BORE).named("Bore of the tube").when(tube),
-                    Field::number(&LENGTH).named("Length").when(tube),
-                    Field::number(&BENDS).named("Bends, in degrees").when(tube),
-                    Field::number_at("old_bore", &BORE)
-                        .named("Bore of the old tube")
-                        .when(tube),
-                    Field::number_at("old_length", &LENGTH)
-                        .named("Its length")
-                        .when(tube),
-                ],
-            )
-            .group("", vec![note_field()])
+        let prints = r.prints.len().min(board::MOST_PRINTS);
+        let mut form = Form::default().pictured_prints(prints);
+        for i in 0..prints {
+            form = form.with_photo(
+                format!("prints.{i}.strings"),
+                format!("strings of print {}", i + 1),
+                Measured::Strings,
+            );
+        }
+        form.with_piece(
+            "posts",
+            "Make these posts",
+            &[
+                ("from", of(Setting::Distance)),
+                ("step", "0".into()),
+                ("bands", "1".into()),
+                ("every", "20".into()),
+                ("speed", of(Setting::Speed)),
+                ("travel", of(Setting::Travel)),
+                ("hop", of(Setting::Hop)),
+            ],
+        )
+        .group(
+            "Prints in the order made; looks from 0 (none) to 5",
+            rows.collect(),
+        )
+        .table(9)
+        .told()
+        .drawn("strings")
+        .more("One more print", "prints", proposed)
+        .group(
+            "",
+            vec![Field::number_at("before", &DISTANCE).named("Distance set before")],
+        )
+        .drawn("valley")
+        .folded(
+            "Where it begins: slack and spring of the tube",
+            // A direct drive has none.
+            vec![
+                Field::number(&BORE).named("Bore of the tube").when(tube),
+                Field::number(&LENGTH).named("Length").when(tube),
+                Field::number(&BENDS).named("Bends, in degrees").when(tube),
+                Field::number_at("old_bore", &BORE)
+                    .named("Bore of the old tube")
+                    .when(tube),
+                Field::number_at("old_length", &LENGTH)
+                    .named("Its length")
+                    .when(tube),
+            ],
+        )
+        .group("", vec![note_field()])
     }
 
     fn set_up(_: &RetractionReadings, context: &Context) -> SetUp {
