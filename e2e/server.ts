@@ -6,6 +6,8 @@ import { createInterface } from 'node:readline'
 export class OwnServer {
   private child?: ChildProcess
   url = ''
+  /** Where a simulated printer's eyes answer. */
+  eyes = ''
   constructor(private readonly args: string[]) {}
 
   async start(listen = '127.0.0.1:0') {
@@ -13,8 +15,14 @@ export class OwnServer {
     if (!binary) throw new Error('WATTOTHERM_BIN names no server. Run: make test')
     this.child = spawn(binary, [...this.args, '--listen', listen], { stdio: ['ignore', 'pipe', 'inherit'] })
     if (!this.child.stdout) throw new Error('the server has no output')
-    const [line] = (await once(createInterface(this.child.stdout), 'line')) as [string]
-    this.url = line.split(' ').at(-1) ?? ''
+    // Two lines may come at once: none is missed.
+    const lines = createInterface(this.child.stdout)[Symbol.asyncIterator]()
+    const next = async () =>
+      String((await lines.next()).value ?? '')
+        .split(' ')
+        .at(-1) ?? ''
+    if (this.args.includes('--eyes')) this.eyes = await next()
+    this.url = await next()
     return this.url
   }
 
@@ -55,6 +63,11 @@ export class OwnTwin {
   async on() {
     this.host = await this.process.start(this.host || '127.0.0.1:0')
     return this.host
+  }
+
+  /** Where its eyes answer, if it has some. */
+  get eyes() {
+    return this.process.eyes
   }
 
   async off() {

@@ -15,6 +15,7 @@ use wattotherm_server::{
 use wattotherm_store::{FolderLock, JobFile, OpenOptions, Store};
 use wattotherm_toolpath::NewBore;
 
+mod eyes;
 mod path;
 mod piece;
 mod twin;
@@ -176,6 +177,12 @@ enum Command {
         /// File in which its stored settings outlive it, as a board's memory does.
         #[arg(long)]
         memory: Option<PathBuf>,
+        /// Address where eyes say what they see of its last print, for practice and tests; port 0 takes a free one.
+        #[arg(long)]
+        eyes: Option<SocketAddr>,
+        /// Its drive sits on the hot end: no tube.
+        #[arg(long)]
+        direct: bool,
     },
     /// Print the API's description.
     Openapi,
@@ -293,6 +300,8 @@ fn run(command: Command) -> Result<(), Failure> {
             seed,
             kind,
             memory,
+            eyes,
+            direct,
         } => twin::run(&twin::Wanted {
             listen,
             pty,
@@ -301,6 +310,8 @@ fn run(command: Command) -> Result<(), Failure> {
             seed,
             kind,
             memory,
+            eyes,
+            direct,
         }),
         Command::Openapi => print(&openapi_json()),
         Command::Schema => print(&job_schema_json()),

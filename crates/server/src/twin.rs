@@ -5,7 +5,9 @@ use std::net::SocketAddr;
 use std::path::PathBuf;
 
 use wattotherm_twin::port::{Running, Speed};
-use wattotherm_twin::{Build, Fault, Kind, Twin};
+use wattotherm_twin::{Build, Fault, Kind, Truth, Twin};
+
+use crate::eyes;
 
 /// What was asked for on the command line.
 pub struct Wanted {
@@ -16,6 +18,8 @@ pub struct Wanted {
     pub seed: u64,
     pub kind: String,
     pub memory: Option<PathBuf>,
+    pub eyes: Option<SocketAddr>,
+    pub direct: bool,
 }
 
 type Failure = Box<dyn std::error::Error>;
@@ -55,7 +59,8 @@ pub fn run(wanted: &Wanted) -> Result<(), Failure> {
                 .ok_or("A speed is 0.1 to 1000, or free.")?,
         ),
     };
-    let twin = Twin::new(Build::new(kind, wanted.seed, faults), wanted.seed);
+    let mut twin = Twin::new(Build::new(kind, wanted.seed, faults), wanted.seed);
+    twin.truth = Truth::drawn(wanted.seed, !wanted.direct);
     let mut running = Running::new(twin, speed);
     if let Some(file) = &wanted.memory {
         running = running.remembering(file.clone());
@@ -68,6 +73,13 @@ pub fn run(wanted: &Wanted) -> Result<(), Failure> {
             return Err("Say where it listens: --listen 127.0.0.1:4871, or --pty.".into());
         }
         let mut kept = None;
+        if let Some(address) = wanted.eyes {
+            let listener = tokio::net::TcpListener::bind(address)
+                .await
+                .map_err(|e| format!("{address} can't be listened on: {e}"))?;
+            say(&format!("Eyes on http://{}", listener.local_addr()?))?;
+            tokio::spawn(eyes::serve(running.clone(), wanted.seed, listener));
+        }
         if wanted.pty {
             let (name, stream) = running.pty()?;
             say(&format!("Simulated printer on {name}"))?;

@@ -11,6 +11,7 @@ use crate::build::Build;
 use crate::faults::Fault;
 use crate::motion::{Motion, Way};
 use crate::physics::{STEP_S, World};
+use crate::printing::{Moved, Printed, Truth};
 use crate::settings::Settings;
 
 /// Physical steps between two decisions of the heater loop.
@@ -71,6 +72,10 @@ pub struct Twin {
     /// How many times faster than the wall clock it lives, as it says so itself: no real printer's clock
     /// runs at another speed, so whoever reads its clock must know that it is simulated.
     pub speed_says: String,
+    /// How it prints; its own until something else is true of it.
+    pub truth: Truth,
+    /// What lies on its plate.
+    printed: Printed,
     /// Commands run, in order: what tests compare with what was sent.
     pub ran: Vec<String>,
 }
@@ -128,6 +133,8 @@ impl Twin {
             halted: false,
             watch: None,
             speed_says: "1".into(),
+            truth: Truth::drawn(seed, true),
+            printed: Printed::default(),
             ran: Vec::new(),
         };
         twin.output.push_str("start\n");
@@ -176,6 +183,12 @@ impl Twin {
     #[must_use]
     pub const fn targets_c(&self) -> (f64, f64) {
         (self.target_c, self.bed_target_c)
+    }
+
+    /// What lies on its plate: what it printed since it was last homed.
+    #[must_use]
+    pub const fn printed(&self) -> &Printed {
+        &self.printed
     }
 
     /// Number of the last line it ran.
@@ -511,6 +524,8 @@ impl Twin {
                 self.since_report_s = 0.0;
             }
             "G28" => {
+                // Somebody took the last print off before it homes again.
+                self.printed.clear();
                 self.busy = Some(Busy::Moving(12.0));
                 return false;
             }
@@ -609,6 +624,17 @@ impl Twin {
         } else {
             fed.abs() / feed_mm_s
         };
+        self.printed.take(&Moved {
+            from,
+            to,
+            fed_mm: fed,
+            speed_mm_s: feed_mm_s,
+            advance_s: self.settings.get("M900", 'K'),
+            temp_c: self.world.shown_c(),
+            asked_c: self.target_c,
+            flow: self.flow,
+            tool: self.machine.tool.unwrap_or_default(),
+        });
         if fed.abs() > 0.0 && seconds > 0.0 {
             self.world.feed(
                 fed * self.flow,

@@ -25,4 +25,4 @@ pub use faults::{Fault, UnknownFault};
 pub use firmware::Twin;
 pub use hands::{Hands, Seen};
 pub use physics::{Bench, Heat, World};
-pub use printing::{Eyes, Truth};
+pub use printing::{Eyes, Printed, Truth};

@@ -13,7 +13,7 @@ use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_measure::Verdict;
 use wattotherm_printer::{FilamentFacts, FilamentPath, PrinterFacts};
 use wattotherm_toolpath::{Piece, PieceFor, make_piece, piece_named};
-use wattotherm_twin::{Eyes, Truth};
+use wattotherm_twin::{Eyes, Printed, Truth};
 
 const SEEDS: u64 = 20;
 
@@ -49,10 +49,6 @@ fn found(station: &dyn AnyStation, over: &Value, context: &Context) -> Finding {
     station
         .evaluate(&readings, context)
         .unwrap_or_else(|e| panic!("{e}: {readings}"))
-}
-
-fn boxes(p: &Piece) -> Vec<[[f64; 2]; 2]> {
-    p.parts.iter().map(|p| [p.x_mm, p.y_mm]).collect()
 }
 
 /// What became of twenty searches.
@@ -189,7 +185,7 @@ fn the_limit_found_holds_the_true_one() {
                     ("feed", 200.0),
                 ],
             );
-            let grams = eyes.heaps(&ladder.gcode, &boxes(&ladder), 1.24);
+            let grams = eyes.heaps(&Printed::of_file(&ladder.gcode), 1.24);
             rungs.extend(
                 ladder
                     .parts
@@ -241,9 +237,9 @@ fn the_advance_found_holds_the_true_one() {
                     ("seed", key("seed")),
                 ],
             );
-            let places: Vec<[f64; 2]> = lines.parts.iter().map(|p| p.y_mm).collect();
+            let printed = Printed::of_file(&lines.gcode);
             let mut look = || {
-                let good = eyes.good_lines(&lines.gcode, &places);
+                let good = eyes.good_lines(&printed);
                 good.iter()
                     .map(|i| (i + 1).to_string())
                     .collect::<Vec<_>>()
@@ -283,12 +279,15 @@ fn the_flow_found_by_cards_holds_the_true_one() {
     for seed in 0..SEEDS {
         let truth = Truth::drawn(seed, true);
         let mut eyes = Eyes::new(truth, seed);
-        let facts = PieceFor::default();
         let mut set = 100.0;
         let mut settled = false;
         let mut range = (-20.0, 5.0);
         for prints in 1..=5 {
             let key = f64::from(u32::try_from(seed).unwrap() * 10 + 3 + prints);
+            let facts = PieceFor {
+                flow: set / 100.0,
+                ..PieceFor::default()
+            };
             let cards = piece(
                 "cards",
                 &facts,
@@ -299,13 +298,9 @@ fn the_flow_found_by_cards_holds_the_true_one() {
                     ("seed", key),
                 ],
             );
+            let printed = Printed::of_file(&cards.gcode);
             let mut look = || {
-                let good = eyes.good_cards(
-                    &cards.gcode,
-                    &boxes(&cards),
-                    [facts.width(), facts.layer()],
-                    set / 100.0,
-                );
+                let good = eyes.good_cards(&printed);
                 good.iter()
                     .map(|i| char::from(b'A' + u8::try_from(*i).unwrap()))
                     .collect::<String>()
@@ -356,9 +351,9 @@ fn the_offset_found_by_combs_holds_the_true_one() {
             nozzles: 2,
             ..PieceFor::default()
         };
-        let combs = piece("combs", &facts, &[]);
+        let combs = Printed::of_file(&piece("combs", &facts, &[]).gcode);
         let mut teeth = || {
-            let [x, y] = eyes.combs(&combs.gcode);
+            let [x, y] = eyes.combs(&combs);
             json!({"x": x, "y": y})
         };
         let readings = json!({"readings": [teeth(), teeth()]});
@@ -390,7 +385,7 @@ fn posts(eyes: &mut Eyes, distance: f64, speed: f64, hop: f64) -> [f64; 2] {
         ("travel", 130.0),
         ("hop", hop),
     ];
-    eyes.posts(&piece("posts", &facts, &set).gcode)
+    eyes.posts(&Printed::of_file(&piece("posts", &facts, &set).gcode))
 }
 
 #[test]

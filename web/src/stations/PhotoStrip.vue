@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { NButton } from 'naive-ui'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 
 import { ServerError, answer, client, type Schemas } from '../api/client'
 import FilePick from '../ui/FilePick.vue'
@@ -15,6 +15,8 @@ const props = defineProps<{
   stop: string
   steps?: { id: string; act: string }[]
   asks?: Schemas['PhotoAsk'][]
+  /** Its steps are prints, one after the other: a picture is of the last one unless said otherwise. */
+  prints?: boolean
 }>()
 const emit = defineEmits<{ take: [path: string, value: string] }>()
 const queries = useQueryClient()
@@ -27,6 +29,13 @@ const of = (stop: string) => (data.value ?? []).filter((p) => p.stop === stop)
 const own = computed(() => of(props.stop))
 const baseline = computed(() => (props.stop === 'first_print' ? of('baseline') : []))
 const step = ref('')
+watch(
+  () => (props.prints ? props.steps?.at(-1)?.id : undefined),
+  (last) => {
+    if (last) step.value = last
+  },
+  { immediate: true },
+)
 const steps = computed(() => [
   { value: '', label: 'the whole station' },
   ...(props.steps ?? []).map((s) => ({ value: s.id, label: s.act })),

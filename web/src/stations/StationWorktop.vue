@@ -185,6 +185,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           :job="job"
           :stop="stationKey"
           :steps="worktop.sheet?.steps ?? pictured"
+          :prints="Boolean(pictured?.length)"
           :asks="closed ? [] : (station.form.value?.photos ?? [])"
           @take="takeFromPhoto"
         />

@@ -179,6 +179,12 @@ fn every_piece_keeps_its_laws_on_two_hundred_printers() {
                 );
                 if m.e > 0.0 && length > 1e-9 {
                     highest = highest.max(m.to[2]);
+                    // The cube's layers make its height even: each is as high as it lies above the one below.
+                    let h = if kind.name == "cube" && m.to[2] > h + 1e-6 {
+                        (20.0 - h) / ((20.0 / h).round() - 1.0)
+                    } else {
+                        h
+                    };
                     let flow = cut(w, h) * m.mm_s * facts.flow;
                     // Cards may be fed more than the profile; the limit holds for them too.
                     let fed = m.e * filament / length * m.mm_s;
@@ -575,5 +581,24 @@ fn corners_nest_each_with_its_own_advance() {
             .collect();
         assert_eq!(at_corner.len(), 4, "a corner a layer at {part:?}");
         assert!(at_corner.iter().all(|a| (a - part.value).abs() < 1e-6));
+    }
+}
+
+#[test]
+fn a_cube_is_as_high_as_it_is_wide_whatever_the_layer() {
+    for bore_mm in [0.25, 0.4, 0.6, 0.8, 1.0] {
+        let facts = PieceFor {
+            bore_mm,
+            flow_limit_mm3_s: 20.0,
+            ..PieceFor::default()
+        };
+        let cube = make("cube", &facts, &[]);
+        // The highest long bead is its top; the letters stand on it.
+        let top = moves(&cube.gcode)
+            .iter()
+            .filter(|m| m.e > 0.0 && flat(m) > 15.0)
+            .map(|m| m.to[2])
+            .fold(0.0, f64::max);
+        assert!((top - 20.0).abs() < 0.002, "bore {bore_mm}: {top}");
     }
 }

@@ -1,4 +1,4 @@
-//! Follows a piece's G-code as a printer does, and keeps what matters for how it comes out.
+//! What was printed: every bead and every way across air, as the printer moved; from its board, or from a file.
 
 /// A bead that was laid.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -13,6 +13,8 @@ pub(super) struct Laid {
     pub speed_mm_s: f64,
     pub advance_s: f64,
     pub temp_c: f64,
+    /// Temperature asked for [°C].
+    pub asked_c: f64,
     pub tool: u8,
 }
 
@@ -26,11 +28,88 @@ pub(super) struct Crossed {
     pub temp_c: f64,
 }
 
-/// What a piece's file does.
+/// What lies on the plate, and how the nozzle went between.
 #[derive(Clone, Debug, Default, PartialEq)]
-pub(super) struct Followed {
-    pub laid: Vec<Laid>,
-    pub crossed: Vec<Crossed>,
+pub struct Printed {
+    pub(super) laid: Vec<Laid>,
+    pub(super) crossed: Vec<Crossed>,
+    /// What is pulled back: length [mm], speed [mm/s], and the height at which it was [mm].
+    pulled: Option<(f64, f64, f64)>,
+    lifted: f64,
+}
+
+/// Most that is kept: what a print of some hours lays.
+const MOST: usize = 400_000;
+
+/// One move of the head, or of the filament alone.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Moved {
+    pub from: [f64; 3],
+    pub to: [f64; 3],
+    /// Filament fed [mm].
+    pub fed_mm: f64,
+    /// Speed of the head [mm/s]; of the filament where the head stands.
+    pub speed_mm_s: f64,
+    pub advance_s: f64,
+    pub temp_c: f64,
+    pub asked_c: f64,
+    /// Flow that the board gives on top [1].
+    pub flow: f64,
+    pub tool: u8,
+}
+
+impl Printed {
+    /// What a file would print, followed without a board.
+    #[must_use]
+    pub fn of_file(gcode: &str) -> Self {
+        follow(gcode)
+    }
+
+    /// The plate is free again.
+    pub(crate) fn clear(&mut self) {
+        *self = Self::default();
+    }
+
+    /// Takes in one move.
+    pub(crate) fn take(&mut self, m: &Moved) {
+        let moved = (m.to[0] - m.from[0]).hypot(m.to[1] - m.from[1]);
+        if self.laid.len() + self.crossed.len() >= MOST {
+            return;
+        }
+        if moved < 1e-9 && m.fed_mm < 0.0 {
+            self.pulled = Some((-m.fed_mm, m.speed_mm_s, m.from[2]));
+            self.lifted = 0.0;
+        } else if moved < 1e-9 && m.fed_mm == 0.0 {
+            if self.pulled.is_some() && m.to[2] > m.from[2] {
+                self.lifted = m.to[2] - m.from[2];
+            }
+        } else if moved >= 1e-9 && m.fed_mm <= 0.0 {
+            let (pull, pull_speed, z) = self.pulled.unwrap_or((0.0, 25.0, m.from[2]));
+            self.crossed.push(Crossed {
+                z,
+                length_mm: moved,
+                settings: [pull, pull_speed, m.speed_mm_s, self.lifted],
+                temp_c: m.temp_c,
+            });
+        } else if moved < 1e-9
+            && self
+                .pulled
+                .is_some_and(|(p, _, _)| (p - m.fed_mm).abs() < 1e-6)
+        {
+            self.pulled = None;
+        } else if m.fed_mm > 0.0 {
+            self.laid.push(Laid {
+                ends: [[m.from[0], m.from[1]], [m.to[0], m.to[1]]],
+                z: m.to[2],
+                fed_mm: m.fed_mm * m.flow,
+                speed_mm_s: m.speed_mm_s,
+                advance_s: m.advance_s,
+                temp_c: m.temp_c,
+                asked_c: m.asked_c,
+                tool: m.tool,
+            });
+        }
+    }
 }
 
 struct Machine {
@@ -42,14 +121,11 @@ struct Machine {
     advance_s: f64,
     flow: f64,
     tool: u8,
-    /// What is pulled back: length [mm], speed [mm/s], and the height at which it was [mm].
-    pulled: Option<(f64, f64, f64)>,
-    lifted: f64,
 }
 
 /// Follows a file. What it doesn't know it leaves out: the printer itself has refused what it must not do.
-pub(super) fn follow(gcode: &str) -> Followed {
-    let mut out = Followed::default();
+fn follow(gcode: &str) -> Printed {
+    let mut out = Printed::default();
     let mut m = Machine {
         place: [0.0; 3],
         feed: 1_500.0,
@@ -59,8 +135,6 @@ pub(super) fn follow(gcode: &str) -> Followed {
         advance_s: 0.0,
         flow: 1.0,
         tool: 0,
-        pulled: None,
-        lifted: 0.0,
     };
     for line in gcode.lines() {
         let code = line.split(';').next().unwrap_or("").trim();
@@ -89,7 +163,7 @@ pub(super) fn follow(gcode: &str) -> Followed {
     out
 }
 
-fn step(m: &mut Machine, out: &mut Followed, get: impl Fn(char) -> Option<f64>) {
+fn step(m: &mut Machine, out: &mut Printed, get: impl Fn(char) -> Option<f64>) {
     m.feed = get('F').unwrap_or(m.feed);
     let speed = m.feed / 60.0;
     let from = m.place;
@@ -105,33 +179,15 @@ fn step(m: &mut Machine, out: &mut Followed, get: impl Fn(char) -> Option<f64>) 
             fed
         }
     };
-    let moved = (m.place[0] - from[0]).hypot(m.place[1] - from[1]);
-    if moved < 1e-9 && fed < 0.0 {
-        m.pulled = Some((-fed, speed, from[2]));
-        m.lifted = 0.0;
-    } else if moved < 1e-9 && fed == 0.0 {
-        if m.pulled.is_some() && m.place[2] > from[2] {
-            m.lifted = m.place[2] - from[2];
-        }
-    } else if moved >= 1e-9 && fed <= 0.0 {
-        let (pull, pull_speed, z) = m.pulled.unwrap_or((0.0, 25.0, from[2]));
-        out.crossed.push(Crossed {
-            z,
-            length_mm: moved,
-            settings: [pull, pull_speed, speed, m.lifted],
-            temp_c: m.temp_c,
-        });
-    } else if moved < 1e-9 && m.pulled.is_some_and(|(p, _, _)| (p - fed).abs() < 1e-6) {
-        m.pulled = None;
-    } else if fed > 0.0 {
-        out.laid.push(Laid {
-            ends: [[from[0], from[1]], [m.place[0], m.place[1]]],
-            z: m.place[2],
-            fed_mm: fed * m.flow,
-            speed_mm_s: speed,
-            advance_s: m.advance_s,
-            temp_c: m.temp_c,
-            tool: m.tool,
-        });
-    }
+    out.take(&Moved {
+        from,
+        to: m.place,
+        fed_mm: fed,
+        speed_mm_s: speed,
+        advance_s: m.advance_s,
+        temp_c: m.temp_c,
+        asked_c: m.temp_c,
+        flow: m.flow,
+        tool: m.tool,
+    });
 }

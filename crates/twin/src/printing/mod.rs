@@ -5,7 +5,10 @@
 
 mod eyes;
 mod follow;
+mod picture;
 mod truth;
 
 pub use eyes::Eyes;
+pub(crate) use follow::Moved;
+pub use follow::Printed;
 pub use truth::Truth;

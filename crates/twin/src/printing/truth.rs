@@ -19,6 +19,12 @@ pub struct Truth {
     pub flow: f64,
     /// Where the second nozzle really stands less where it is set [mm].
     pub offset_mm: [f64; 2],
+    /// How much the plastic shrinks while it cools [1].
+    pub shrinks: f64,
+    /// Lost motion of the axes X and Y [mm].
+    pub backlash_mm: [f64; 2],
+    /// Water in the filament, 0 (dry) to 1 (it hisses): no pull stops what steam pushes out.
+    pub moist: f64,
 }
 
 impl Truth {
@@ -44,6 +50,9 @@ impl Truth {
             hop_strings: between(1.5, 2.5),
             flow: between(0.88, 1.12),
             offset_mm: [between(-0.35, 0.35), between(-0.35, 0.35)],
+            shrinks: between(0.000_5, 0.002),
+            backlash_mm: [between(0.0, 0.03), between(0.0, 0.03)],
+            moist: 0.0,
         }
     }
 
@@ -89,7 +98,8 @@ impl Truth {
         let ooze = ((temp_c - self.best_c) / 14.0).exp() * (130.0 / travel_mm_s).powf(0.3);
         let strings = 7.0 * missing.max(0.0) * ooze
             + 0.35 * slow
-            + self.hop_strings * (hop_mm / 0.2).min(1.0);
+            + self.hop_strings * (hop_mm / 0.2).min(1.0)
+            + 3.0 * self.moist;
         let too_long = (pulled - self.retract_mm) / self.retract_mm - 0.55;
         [
             strings.clamp(0.0, 5.0),

@@ -184,7 +184,7 @@ pub(super) fn cards(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
             pen.with(facts.width(), speed);
             if l < 3 {
                 pen.flow = 1.0 + percent / 100.0;
-                pen.fill(from, to, if l == 1 { 1 } else { 0 });
+                pen.cover(from, to, if l == 1 { 1 } else { 0 });
                 pen.flow = 1.0;
                 if l < 2 {
                     pen.fill([to[0], from[1]], tab, 1);
@@ -400,9 +400,11 @@ pub(super) fn posts(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
 /// A cube of two walls, full below and above, with lines inside; X and Y stand out on its sides.
 pub(super) fn cube(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError> {
     const FULL: u32 = 3;
-    let (side, h, w) = (set.get("side"), facts.layer(), facts.width());
+    let (side, first, w) = (set.get("side"), facts.layer(), facts.width());
     let all = layers(facts, side);
-    let high = f64::from(all) * h;
+    // Layers above the first are a little thinner or thicker than usual: it is as high as it is wide, whatever the layer.
+    let h = (side - first) / f64::from(all - 1);
+    let high = side;
     let [mx, my] = room(facts, [side + 4.0; 2], "side")?;
     tall(facts, high, "side")?;
     let (from, to) = (
@@ -412,7 +414,7 @@ pub(super) fn cube(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceError
     let mut pen = Pen::new(facts, "cube");
     pen.prime();
     for l in 0..all {
-        pen.layer(f64::from(l + 1) * h, h);
+        pen.layer(first + f64::from(l) * h, if l == 0 { first } else { h });
         let speed = if l == 0 {
             facts.first_speed_mm_s
         } else {

@@ -223,15 +223,39 @@ impl<'a> Pen<'a> {
 
     /// Fills a rectangle with lines along one axis, each as long as it; what is left over is shared between them.
     pub(super) fn fill(&mut self, from: [f64; 2], to: [f64; 2], along: usize) {
-        let across = 1 - along;
-        let inset = self.width / 2.0;
-        let room = (to[across] - from[across] - self.width).max(0.0);
+        let room = (to[1 - along] - from[1 - along] - self.width).max(0.0);
+        let between = self.between(room);
+        let step = room / f64::from(between.max(1));
+        self.lines_beside([from, to], along, (between, step, 0.0));
+    }
+
+    /// The same, each line exactly its own cut from the next, in the middle of the rectangle: where the look of a top is
+    /// judged, lines that share what is left over would lie too far apart.
+    pub(super) fn cover(&mut self, from: [f64; 2], to: [f64; 2], along: usize) {
+        let room = (to[1 - along] - from[1 - along] - self.width).max(0.0);
+        let (between, step) = (self.between(room), self.spacing());
+        let left = room - f64::from(between) * step;
+        self.lines_beside([from, to], along, (between, step, left / 2.0));
+    }
+
+    /// How many spacings fit into a room [mm].
+    fn between(&self, room: f64) -> u32 {
         // OK because a plate has thousands of lines at most.
         #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
-        let between = (room / self.spacing()).floor() as u32;
-        let step = room / f64::from(between.max(1));
+        let n = (room / self.spacing() + 1e-9).floor() as u32;
+        n
+    }
+
+    fn lines_beside(
+        &mut self,
+        [from, to]: [[f64; 2]; 2],
+        along: usize,
+        (between, step, begin): (u32, f64, f64),
+    ) {
+        let across = 1 - along;
+        let inset = self.width / 2.0;
         for n in 0..=between {
-            let at = from[across] + inset + f64::from(n) * step;
+            let at = from[across] + inset + begin + f64::from(n) * step;
             let ends = [from[along] + inset, to[along] - inset];
             let ends = if n % 2 == 0 { ends } else { [ends[1], ends[0]] };
             let place = |v: f64| if along == 0 { [v, at] } else { [at, v] };
