@@ -50,9 +50,10 @@ api: ## Writes the API's description, the job file's schema and the page's types
 
 bench: pages
 	cargo bench -p wattotherm-diagnosis --bench diagnosis
-	cargo bench -p wattotherm-toolpath --bench path --bench fuzz
+	cargo bench -p wattotherm-toolpath --bench path --bench pieces --bench fuzz
 	cargo bench -p wattotherm-looks --bench looks
 	cargo bench -p wattotherm-sight --bench sight
+	cargo bench -p wattotherm-twin --bench printing
 	cargo bench -p wattotherm-heat --bench heat --bench coverage --bench confusion
 	cargo bench -p wattotherm-server --bench serving --bench heat --bench stop --bench large
 

@@ -131,3 +131,24 @@ test('a file that is no part is refused in words', async ({ page }) => {
   await expect(page.getByRole('alert')).toContainText('This file lays no bead')
   await expect(page.getByLabel('Drop a sliced part')).toBeAttached()
 })
+
+test('a printer’s own begin and end of pieces are tried by the guard before they are kept', async ({
+  page,
+  request,
+}) => {
+  const printer = await ownPrinter(request, 'Ironwood')
+  await page.goto(`/prints?piece=cube&printer=${printer}`)
+  await page.getByText('How pieces of this printer begin and end').click()
+  const begin = page.getByLabel('Begin', { exact: true })
+  await begin.fill('G28\nM109 S400')
+  await page.getByRole('button', { name: 'Keep begin and end' }).click()
+  await expect(page.getByRole('alert')).toContainText(/Line 2: 400 °C is above the ceiling/)
+  // Nothing typed is lost by a refusal.
+  await expect(begin).toHaveValue('G28\nM109 S400')
+  await begin.fill('G28\nM190 S{bed}\nM109 S{nozzle}')
+  await page.getByRole('button', { name: 'Keep begin and end' }).click()
+  await expect(page.getByText('Kept. Pieces made from now on begin and end so.')).toBeVisible()
+  await page.reload()
+  await page.getByText('How pieces of this printer begin and end').click()
+  await expect(begin).toHaveValue('G28\nM190 S{bed}\nM109 S{nozzle}')
+})

@@ -1,6 +1,7 @@
 //! What Wattotherm keeps, in one SQLite file: printers with their histories, jobs, readings,
 //! findings, house rules, and a logbook that is only ever appended to.
 
+mod blocks;
 mod check;
 mod deeds;
 mod doubt;

@@ -32,6 +32,7 @@ fn steps(files: &Files) -> Vec<M<'static>> {
         M::up(include_str!("../migrations/11-fault-cases.sql")),
         M::up(include_str!("../migrations/12-prints.sql")),
         M::up(include_str!("../migrations/13-made-prints.sql")),
+        M::up(include_str!("../migrations/14-blocks.sql")),
     ]
 }
 

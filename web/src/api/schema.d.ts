@@ -974,6 +974,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/printers/{id}/blocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Begin and end of a printer's test pieces. */
+        get: operations["blocks"];
+        /** Keeps begin and end of a printer's test pieces, once the guard lets a small piece with them through. */
+        put: operations["put_blocks"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/printers/{id}/curve": {
         parameters: {
             query?: never;
@@ -1600,10 +1618,30 @@ export interface components {
              */
             instrument: string;
             /**
+             * @description In the technician's words.
+             * @default
+             */
+            note: string;
+            /**
+             * @description Is the customer's own piece as good as the reference? Asked where the house has it so.
+             * @default open
+             */
+            own_piece_good: components["schemas"]["Answer"];
+            /**
              * @description Strings, 0 (none) to 5 (curtain).
              * @default
              */
             strings: components["schemas"]["Entry"];
+            /**
+             * @description Looks of the surface, as far as they were scored.
+             * @default {
+             *       "blobs": "",
+             *       "corners": "",
+             *       "gaps": "",
+             *       "ringing": ""
+             *     }
+             */
+            surface: components["schemas"]["SurfaceScores"];
             /**
              * Format: int32
              * @description Version of this shape: 1.
@@ -2229,7 +2267,7 @@ export interface components {
          * @description The likely fault behind a stop. The words for it, with its numbers, are the station's.
          * @enum {string}
          */
-        Cause: "lies_elsewhere" | "runs_backward" | "nothing_fed" | "slips_when_fast" | "resistance_downstream" | "wrong_after_work" | "far_off_untouched" | "ratio_left_out" | "steps_of_other_microsteps" | "steps_of_other_drive" | "no_such_ratio" | "other_microsteps" | "feed_unexplained" | "bed_beyond_screws" | "nozzle_far_off" | "bed_tilted" | "walls_differ" | "not_flow" | "came_back" | "drive_clicks" | "nozzles_loose" | "no_good_value" | "step_failed" | "pieces_left" | "sensor_open" | "sensor_shorted" | "wrong_sensor_type" | "unknown_sensor" | "sensor_off_room" | "sensor_intermittent" | "sensor_open_or_short" | "sensor_loose" | "heater_of_lower_voltage" | "heater_too_weak" | "heater_too_strong" | "heater_open" | "heater_shorted" | "heater_overload" | "heater_failing" | "never_reaches" | "belt_or_steps" | "fan_steals_heat" | "sink_too_hot" | "planned_too_hot" | "nozzle_leaks" | "nozzle_on_block" | "block_not_held" | "over_torque" | "probe_scatters" | "plate_bent" | "tube_kinks" | "bed_swings" | "gantry_slipped" | "costs_more_than_worth" | "untyped";
+        Cause: "lies_elsewhere" | "runs_backward" | "nothing_fed" | "slips_when_fast" | "resistance_downstream" | "wrong_after_work" | "far_off_untouched" | "ratio_left_out" | "steps_of_other_microsteps" | "steps_of_other_drive" | "no_such_ratio" | "other_microsteps" | "feed_unexplained" | "bed_beyond_screws" | "nozzle_far_off" | "bed_tilted" | "walls_differ" | "not_flow" | "came_back" | "drive_clicks" | "nozzles_loose" | "no_good_value" | "step_failed" | "pieces_left" | "sensor_open" | "sensor_shorted" | "wrong_sensor_type" | "unknown_sensor" | "sensor_off_room" | "sensor_intermittent" | "sensor_open_or_short" | "sensor_loose" | "heater_of_lower_voltage" | "heater_too_weak" | "heater_too_strong" | "heater_open" | "heater_shorted" | "heater_overload" | "heater_failing" | "never_reaches" | "belt_or_steps" | "frame_rings" | "fan_steals_heat" | "sink_too_hot" | "planned_too_hot" | "nozzle_leaks" | "nozzle_on_block" | "block_not_held" | "over_torque" | "probe_scatters" | "plate_bent" | "tube_kinks" | "bed_swings" | "gantry_slipped" | "costs_more_than_worth" | "untyped";
         /** @description A cause, as the page shows it. */
         CauseShown: {
             /** @description What speaks against it. */
@@ -6032,6 +6070,13 @@ export interface components {
             /** @description A replacement by id, or `hour` for an hour of hands. */
             what: string;
         };
+        /** @description Begin and end of a printer's test pieces. */
+        PrintBlocks: {
+            /** @description Before the piece, with `{nozzle}` and `{bed}` for the temperatures; blank for the usual one. */
+            begin: string;
+            /** @description Behind it; blank for the usual one. */
+            end: string;
+        };
         /** @description What came of a print. */
         PrintDone: {
             /**
@@ -7526,6 +7571,29 @@ export interface components {
          * @enum {string}
          */
         Strength: "verify" | "redo";
+        /** @description Scores of a surface, 0 (none) to 5 (all over); blank where it wasn't looked at. */
+        SurfaceScores: {
+            /**
+             * @description Blobs and pits.
+             * @default
+             */
+            blobs: components["schemas"]["Entry"];
+            /**
+             * @description Corners that bulge or are thin.
+             * @default
+             */
+            corners: components["schemas"]["Entry"];
+            /**
+             * @description Gaps between lines.
+             * @default
+             */
+            gaps: components["schemas"]["Entry"];
+            /**
+             * @description Shadows beside edges and letters.
+             * @default
+             */
+            ringing: components["schemas"]["Entry"];
+        };
         /** @description What is told of a case at once. */
         Telling: {
             /** @description Entries, in their order. */
@@ -7605,7 +7673,7 @@ export interface components {
          * @description One limit.
          * @enum {string}
          */
-        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "offset_xy_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "clean_confidence_percent" | "clean_run_least_min" | "clean_run_most_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min" | "probe_mm" | "probe_xy_mm" | "mesh_mm" | "bed_spread_c" | "gantry_mm" | "part_age_days";
+        ToleranceId: "drive_percent" | "drive_stop_percent" | "tram_mm" | "offset_z_mm" | "offset_xy_mm" | "flow_percent" | "density_percent" | "cube_mm" | "strings_score" | "cube_soft_mm" | "strings_soft_score" | "clean_confidence_percent" | "clean_run_least_min" | "clean_run_most_min" | "firmware_margin_c" | "sensor_room_c" | "loop_overshoot_c" | "loop_settle_s" | "loop_sd_c" | "loop_dip_c" | "idle_heat_min" | "probe_mm" | "probe_xy_mm" | "mesh_mm" | "bed_spread_c" | "gantry_mm" | "part_age_days";
         /** @description A tolerance as it is in force. */
         ToleranceInForce: {
             /** @description Which tolerance. */
@@ -10913,6 +10981,94 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    blocks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintBlocks"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_blocks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrintBlocks"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintBlocks"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -6,8 +6,10 @@ import { useRoute, useRouter } from 'vue-router'
 
 import { answer, client, get } from '../api/client'
 import { useAttempt } from '../ui/attempt'
+import FoldedPart from '../ui/FoldedPart.vue'
 import PickList from '../ui/PickList.vue'
 import TextLine from '../ui/TextLine.vue'
+import BlocksForm from './BlocksForm.vue'
 
 /* A test piece for one printer: what it is for, what it proves and doesn't; then it is a part like any other. */
 const router = useRouter()
@@ -117,6 +119,9 @@ async function make() {
         />
       </div>
       <p class="quiet">What stays blank is the filament’s, or the number in brackets.</p>
+      <FoldedPart v-if="typed.printer" title="How pieces of this printer begin and end">
+        <BlocksForm :key="typed.printer" :printer="Number(typed.printer)" />
+      </FoldedPart>
       <p v-if="failure" class="error" role="alert">{{ failure }}</p>
       <NButton type="primary" :disabled="busy || !typed.printer" @click="make"
         >Make the {{ kind.title }}</NButton

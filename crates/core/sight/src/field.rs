@@ -69,6 +69,8 @@ fn goes_round(c: &Corners) -> bool {
 
 impl Field {
     /// Cuts out what the corners span.
+    /// # Errors
+    /// [`SightError::Corners`] and [`SightError::Small`].
     pub fn cut(photo: &GrayImage, corners: &Corners) -> Result<Self, SightError> {
         let size = [f64::from(photo.width()), f64::from(photo.height())];
         if corners
@@ -135,11 +137,12 @@ impl Field {
         self.turned
     }
 
+    /// A row of pixels, brightness [0 to 255].
     pub fn row(&self, y: usize) -> &[f32] {
         &self.px[y * self.w..(y + 1) * self.w]
     }
 
-    /// Mean of the rows from..to, pixel by pixel.
+    /// Mean of the rows from..to, pixel by pixel [0 to 255].
     pub fn mean_row(&self, from: usize, to: usize) -> Vec<f64> {
         let mut sum = vec![0.0; self.w];
         for y in from..to {
@@ -153,7 +156,7 @@ impl Field {
         sum.iter().map(|s| s / n).collect()
     }
 
-    /// A place of the field as parts of the photo.
+    /// A place of the field [pixels] as parts of the photo [1].
     pub fn in_photo(&self, [x, y]: [f64; 2]) -> [f64; 2] {
         let [x, y] = if self.turned { [y, x] } else { [x, y] };
         // OK because a photo has fewer pixels a side than f32 counts exactly.

@@ -14,10 +14,12 @@ pub(crate) struct Ridge {
 }
 
 impl Ridge {
+    /// Half way between its edges [pixels].
     pub fn centre(&self) -> f64 {
         f64::midpoint(self.from, self.to)
     }
 
+    /// From edge to edge [pixels].
     pub fn width(&self) -> f64 {
         self.to - self.from
     }

@@ -1,5 +1,6 @@
 //! Routes under /api/v1. Thin: parse, call core or store, answer.
 
+mod blocks;
 mod cases;
 mod catalogue;
 mod deeds;
@@ -87,6 +88,7 @@ pub fn router() -> OpenApiRouter<App> {
         .merge(house::router())
         .merge(live::router())
         .merge(files::router())
+        .merge(blocks::router())
         .merge(pace::router())
         .merge(pieces::router())
         .merge(prints::router())

@@ -109,6 +109,7 @@ fn facts(store: &Store, wanted: &NewPiece) -> Result<PieceFor, ApiError> {
     let nozzle_c = number("nozzle", &wanted.nozzle)?
         .or_else(|| of(Parameter::PrintTemp))
         .unwrap_or(usual.nozzle_c.min(ceiling_c));
+    let [start, end] = store.print_blocks(wanted.printer_id)?;
     Ok(PieceFor {
         bed_mm: [printer.bed_x_mm, printer.bed_y_mm],
         height_mm: printer.height_mm,
@@ -124,6 +125,8 @@ fn facts(store: &Store, wanted: &NewPiece) -> Result<PieceFor, ApiError> {
             _ => 4.0,
         }),
         flow: of(Parameter::Flow).map_or(1.0, |percent| percent / 100.0),
+        start,
+        end,
         ..usual
     })
 }

@@ -129,6 +129,16 @@ impl Server {
         )
     }
 
+    /// A file as text.
+    pub fn raw_text(&self, path: &str) -> String {
+        ureq::get(format!("{}{path}", self.url))
+            .call()
+            .unwrap()
+            .body_mut()
+            .read_to_string()
+            .unwrap()
+    }
+
     pub fn get(&self, path: &str) -> Value {
         let (status, body) = self.call("GET", path, None);
         assert_eq!(status, 200, "{path}: {body}");

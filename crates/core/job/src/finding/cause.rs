@@ -91,6 +91,8 @@ pub enum Cause {
     NeverReaches,
     /// One axis is out and the other right: belt, pulley or steps.
     BeltOrSteps,
+    /// Shadows beside edges: belts, screws, the frame.
+    FrameRings,
     /// The part fan steals heat.
     FanStealsHeat,
     /// The heat sink gets too hot.

@@ -20,6 +20,8 @@ pub enum ToleranceId {
     DensityPercent,
     CubeMm,
     StringsScore,
+    CubeSoftMm,
+    StringsSoftScore,
     CleanConfidencePercent,
     CleanRunLeastMin,
     CleanRunMostMin,
@@ -87,7 +89,7 @@ const fn t(
 use ToleranceId as T;
 
 /// Every limit.
-pub const TOLERANCES: [ToleranceSpec; 25] = [
+pub const TOLERANCES: [ToleranceSpec; 27] = [
     t(
         T::DrivePercent,
         "Drive: length fed",
@@ -150,6 +152,20 @@ pub const TOLERANCES: [ToleranceSpec; 25] = [
         Unit::One,
         [1.0, 0.0, 5.0],
         "A hair here and there brushes off.",
+    ),
+    t(
+        T::CubeSoftMm,
+        "Test cube of a soft filament: each edge",
+        Unit::Mm,
+        [0.25, 0.02, 2.0],
+        "It gives under the jaws, and its walls swell more.",
+    ),
+    t(
+        T::StringsSoftScore,
+        "Strings of a soft filament: score at most",
+        Unit::One,
+        [2.0, 0.0, 5.0],
+        "It stretches between nozzle and part; a few hairs are cut off.",
     ),
     t(
         T::CleanConfidencePercent,

@@ -2,22 +2,28 @@
 
 mod iso286;
 mod run_length;
+mod scale;
+mod surface;
 
 pub use iso286::{it_grade_by_formula_um, it_grade_um, tolerance_factor_um};
 pub use run_length::{
     RunLength, run_at_random_min, run_at_same_point_min, run_length, shown_at_random,
     shown_at_same_point,
 };
+pub use surface::SurfaceScores;
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit, ReadingError};
-use wattotherm_measure::text::{duration_min, join_and, plain};
+use wattotherm_measure::text::{duration_min, fixed, join_and, plain};
 use wattotherm_measure::{
     InstrumentKind, Pen, Reading, Unit, Verdict, default_instruments, fresh_mean,
 };
 use wattotherm_printer::Parameter;
 
+use self::scale::{Scale, scales};
+use self::surface::{Look, SURFACE_MOST};
+use super::search::{MOST_NOTE, note_field, note_shown};
 use super::{Answer, SetUp, Station, expanded_95};
 use crate::caution::SignalWord;
 use crate::context::Context;
@@ -56,6 +62,12 @@ pub struct AcceptanceReadings {
     pub clean_run_min: Entry,
     /// Did the complaint come back?
     pub came_back: Answer,
+    /// Looks of the surface, as far as they were scored.
+    pub surface: SurfaceScores,
+    /// Is the customer's own piece as good as the reference? Asked where the house has it so.
+    pub own_piece_good: Answer,
+    /// In the technician's words.
+    pub note: String,
     /// Paths of unusual values that the technician confirmed.
     pub confirmed: Vec<String>,
 }
@@ -100,6 +112,8 @@ enum Symptom {
     Strings,
     FirstLayer,
     Walls,
+    Surface,
+    OwnPiece,
 }
 
 /// What was found of the printer.
@@ -116,6 +130,17 @@ pub struct AcceptanceFound {
     strings: f64,
     strings_most: f64,
     symptom: Option<Symptom>,
+    /// Limits of a soft filament were taken.
+    #[serde(default)]
+    soft: bool,
+    /// The worst look of the surface that is out.
+    #[serde(default)]
+    worst: Option<(Look, f64)>,
+    /// What scale an axis would need.
+    #[serde(default)]
+    scales: Vec<Scale>,
+    #[serde(default)]
+    note: String,
 }
 
 /// Minutes of printing after which a complaint came back at acceptance [min]; none where it didn't.
@@ -168,14 +193,17 @@ const RUN: Limit = Limit::new(
 const MOST_READINGS: usize = 20;
 
 struct Typed {
+    surface: Vec<(Look, f64)>,
     edge: f64,
     axes: Vec<(Axis, Vec<f64>)>,
     strings: f64,
     run: f64,
 }
 
-fn read(readings: &AcceptanceReadings) -> Result<Typed, ReadingError> {
+fn read(readings: &AcceptanceReadings, context: &Context) -> Result<Typed, ReadingError> {
     let mut intake = Intake::new(&readings.confirmed);
+    super::snapshot::no_longer(&mut intake, "note", &readings.note, MOST_NOTE);
+    let surface = surface::read(&mut intake, &readings.surface);
     let edge = intake.need(&EDGE, "edge_mm", &readings.edge_mm);
     let mut axes = Vec::new();
     for (axis, entries) in [
@@ -222,6 +250,15 @@ fn read(readings: &AcceptanceReadings) -> Result<Typed, ReadingError> {
             readings.came_back,
             "whether the complaint came back",
         ),
+        (
+            "own_piece_good",
+            if own_piece(context) {
+                readings.own_piece_good
+            } else {
+                Answer::Yes
+            },
+            "whether the customer’s own piece is as good as the reference",
+        ),
     ] {
         if answer == Answer::Open {
             intake.push(FieldProblem::Count {
@@ -233,11 +270,25 @@ fn read(readings: &AcceptanceReadings) -> Result<Typed, ReadingError> {
     let run = intake.need(&RUN, "clean_run_min", &readings.clean_run_min);
     intake.finish()?;
     Ok(Typed {
+        surface,
         // OK because finish() fails where one of these is missing.
         edge: edge.unwrap_or_default(),
         axes,
         strings: strings.unwrap_or_default(),
         run: run.unwrap_or_default(),
+    })
+}
+
+/// Whether the house lays a piece of the customer's own beside the reference.
+fn own_piece(context: &Context) -> bool {
+    context.house.option(RuleId::AcceptAs).id == "own_piece"
+}
+
+/// Whether the filament is a soft one, with limits of its own.
+fn soft(context: &Context) -> bool {
+    context.filament.as_ref().is_some_and(|f| {
+        let m = f.material.trim().to_ascii_uppercase();
+        ["TPU", "TPE", "TPC"].iter().any(|soft| m.starts_with(soft))
     })
 }
 
@@ -249,10 +300,14 @@ fn cube_limit_mm(context: &Context, edge_mm: f64) -> (f64, Option<(u8, f64)>) {
         "it13" => Some(13),
         _ => None,
     };
-    match grade.and_then(|g| it_grade_um(g, edge_mm).map(|um| (g, um))) {
+    let hard = match grade.and_then(|g| it_grade_um(g, edge_mm).map(|um| (g, um))) {
         Some((g, um)) => (um / 2000.0, Some((g, um))),
         None => (context.house.tolerance(ToleranceId::CubeMm), None),
+    };
+    if soft(context) {
+        return (context.house.tolerance(ToleranceId::CubeSoftMm), None);
     }
+    hard
 }
 
 /// Where a wrong edge points: Z alone to the Z offset (the first layer is squeezed or lifted); X and Y alike to flow
@@ -327,6 +382,11 @@ impl Station for Acceptance {
                     Field::yes_no("walls_even", "Are the walls even along the height?"),
                     Field::yes_no("clicking", "Did the drive click or grind?"),
                     Field::yes_no("came_back", "Did the complaint come back?"),
+                    Field::yes_no(
+                        "own_piece_good",
+                        "Is the customer’s own piece as good as the reference?",
+                    )
+                    .when(own_piece(context)),
                 ],
             )
             .group(
@@ -337,6 +397,11 @@ impl Station for Acceptance {
                     Field::instrument(&[InstrumentKind::Caliper, InstrumentKind::Micrometer]),
                 ],
             )
+            .folded(
+                "Surface, scored 0 (none) to 5 (all over)",
+                surface::fields(),
+            )
+            .group("", vec![note_field()])
     }
 
     fn set_up(_: &AcceptanceReadings, context: &Context) -> SetUp {
@@ -369,7 +434,7 @@ impl Station for Acceptance {
         r: &AcceptanceReadings,
         context: &Context,
     ) -> Result<Facts<AcceptanceFound>, ReadingError> {
-        let typed = read(r)?;
+        let typed = read(r, context)?;
         let fallback;
         let instrument = if let Some(i) = context
             .house
@@ -398,7 +463,17 @@ impl Station for Acceptance {
                 )
             })
             .collect();
-        let strings_most = context.house.tolerance(ToleranceId::StringsScore);
+        let strings_most = context.house.tolerance(if soft(context) {
+            ToleranceId::StringsSoftScore
+        } else {
+            ToleranceId::StringsScore
+        });
+        let worst = typed
+            .surface
+            .iter()
+            .copied()
+            .filter(|(_, score)| *score > SURFACE_MOST)
+            .max_by(|a, b| a.1.total_cmp(&b.1));
         let has = |verdict| bands.iter().any(|b| b.verdict == verdict);
         let (symptom, back) = if has(Verdict::Adjust) {
             (Some(Symptom::Edges), edges_point_to(&bands))
@@ -408,6 +483,10 @@ impl Station for Acceptance {
             (Some(Symptom::FirstLayer), Some(Parameter::OffsetZ))
         } else if r.walls_even == Answer::No {
             (Some(Symptom::Walls), Some(Parameter::Flow))
+        } else if let Some((look, _)) = worst {
+            (Some(Symptom::Surface), look.points_to())
+        } else if own_piece(context) && r.own_piece_good == Answer::No {
+            (Some(Symptom::OwnPiece), None)
         } else {
             (None, None)
         };
@@ -421,6 +500,10 @@ impl Station for Acceptance {
             strings: typed.strings,
             strings_most,
             symptom,
+            soft: soft(context),
+            worst,
+            scales: scales(&bands),
+            note: note_shown(&r.note),
         };
         let too_short = own.missing_min() > 0.5;
         let mut facts = Facts::new(Self::ID, Unit::One, Verdict::Pass, own);
@@ -435,10 +518,13 @@ impl Station for Acceptance {
         if symptom == Some(Symptom::Edges) && back.is_none() {
             return Ok(facts.stopped(Cause::BeltOrSteps));
         }
+        if symptom == Some(Symptom::Surface) && back.is_none() {
+            return Ok(facts.stopped(Cause::FrameRings));
+        }
         if let Some(p) = back {
             facts.verdict = Verdict::Adjust;
             facts.send_back = Some(p.id().to_owned());
-        } else if too_short || unsettled {
+        } else if too_short || unsettled || symptom == Some(Symptom::OwnPiece) {
             facts.verdict = Verdict::MeasureAgain;
         }
         Ok(facts)
@@ -463,6 +549,7 @@ impl Station for Acceptance {
             },
             own.run.why(),
         ];
+        w.reasons.extend(more_reasons(own));
         w.rows = w
             .bands
             .iter()
@@ -474,6 +561,17 @@ impl Station for Acceptance {
                 )
             })
             .collect();
+        for scale in &own.scales {
+            w.rows.push(Row::new(
+                format!("scale that would set {} right", name(&scale.axis)),
+                Some("100 %".into()),
+                Some(format!(
+                    "{} ±{} %",
+                    fixed(scale.percent, 2),
+                    fixed(scale.expanded, 2)
+                )),
+            ));
+        }
         let (ran, needed) = (duration_min(own.clean_min), duration_min(own.run.minutes));
         w.rows.push(Row::new(
             "clean run",
@@ -492,6 +590,10 @@ impl Station for Acceptance {
                     "Flow makes X and Y wrong alike; these are not. Look at belt tension, the pulley's grub screw and the steps/mm of that axis, then print the cube again. Leave flow alone.",
                 )
             }
+            (_, Some(Cause::FrameRings)) => w.stop(
+                "shadows beside edges: the frame rings",
+                "No setting of a filament cures it. Look at belts, pulleys, loose screws and where the printer stands; slower corners hide it.",
+            ),
             (_, Some(_)) => w.stop(
                 "the drive clicks or grinds",
                 "Something holds the filament back: partial clog, wrong tension, or too cold. Find it; no setting cures it.",
@@ -512,6 +614,12 @@ impl Station for Acceptance {
                         duration_min(missing)
                     ));
                 }
+                if own.symptom == Some(Symptom::OwnPiece) {
+                    w.settle.push(
+                        "say which look of the customer’s own piece is worse: score its surface below"
+                            .into(),
+                    );
+                }
                 if !unsettled.is_empty() {
                     w.settle.push(format!(
                         "measure the edge in {} again, in more places",
@@ -519,10 +627,17 @@ impl Station for Acceptance {
                     ));
                 }
                 let refs: Vec<&str> = w.settle.iter().map(String::as_str).collect();
-                let sentence = format!("So far nothing failed. To settle it: {}.", join_and(&refs));
+                let failed = if own.symptom == Some(Symptom::OwnPiece) {
+                    ""
+                } else {
+                    "So far nothing failed. "
+                };
+                let sentence = format!("{failed}To settle it: {}.", join_and(&refs));
                 w.say(
                     if too_short {
                         format!("Not long enough yet: {ran} of {needed} clean.")
+                    } else if unsettled.is_empty() {
+                        "Not accepted yet: the customer’s own piece is worse than the reference.".into()
                     } else {
                         "Measure again: an edge could be inside or outside.".into()
                     },
@@ -546,6 +661,32 @@ impl Station for Acceptance {
     }
 }
 
+/// What is said besides the limits.
+fn more_reasons(own: &AcceptanceFound) -> Vec<String> {
+    let mut more = Vec::new();
+    if own.soft {
+        more.push(
+            "A soft filament has limits of its own: it gives under the jaws and stretches.".into(),
+        );
+    }
+    if !own.scales.is_empty() {
+        more.push(
+            "One length doesn’t tell scale from a wall that is too fat: measure a second, longer one before you scale. Flow and steps come first."
+                .into(),
+        );
+    }
+    if own.worst.is_some() || own.symptom == Some(Symptom::Strings) {
+        more.push(
+            "Ironing, hot air and sanding hide lines. They close no gap where plastic is missing."
+                .into(),
+        );
+    }
+    if !own.note.is_empty() {
+        more.push(format!("Noted: {}", own.note));
+    }
+    more
+}
+
 /// "X is 20.45 ±0.04 mm and Y is …": edges that are out.
 fn wrong_edges(w: &Words, f: &Facts<AcceptanceFound>) -> String {
     let all: Vec<String> = w
@@ -566,6 +707,16 @@ fn not_accepted(w: Words, f: &Facts<AcceptanceFound>) -> Words {
         ),
         Some(Symptom::FirstLayer) => "the first layer is not even".into(),
         Some(Symptom::Walls) => "the walls are not even".into(),
+        Some(Symptom::Surface | Symptom::OwnPiece) => {
+            own.worst.map_or_else(String::new, |(look, score)| {
+                format!(
+                    "{} score {}, at most {} is accepted",
+                    look.name(),
+                    plain(score, 1),
+                    plain(SURFACE_MOST, 1)
+                )
+            })
+        }
     };
     let back = f.send_back.as_deref().unwrap_or_default();
     let label = match Parameter::from_id(back) {
