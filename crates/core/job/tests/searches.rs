@@ -169,6 +169,47 @@ fn a_soft_filament_has_a_plateau_of_its_own_and_its_card_is_shown() {
 }
 
 #[test]
+fn what_temperature_cannot_better_is_a_finer_layer_s_and_then_a_smaller_bore_s() {
+    let context = Context {
+        filament: Some(soft()),
+        before: Some(220.0),
+        ..Context::default()
+    };
+    let says = |overhang: [u32; 6]| {
+        let six: Vec<(u32, [u32; 4])> = [235, 230, 225, 220, 215, 210]
+            .into_iter()
+            .zip([
+                [2, 2, 4],
+                [3, 3, 4],
+                [4, 3, 4],
+                [4, 4, 4],
+                [4, 3, 3],
+                [2, 2, 1],
+            ])
+            .zip(overhang)
+            .map(|((c, [bridge, strings, bond]), o)| (c, [bridge, o, strings, bond]))
+            .collect();
+        let f = found(
+            &stations::PrintTemp,
+            &json!({ "bands": bands(&six) }),
+            &context,
+        );
+        (
+            f.facts.verdict,
+            f.words.reasons.iter().any(|r| {
+                r.contains("Overhangs score at most 2")
+                    && r.contains("finer layer next; if that isn’t enough, with a smaller bore")
+            }),
+        )
+    };
+    // Six bands, a plateau, and overhangs that sag on all of it: the temperature stays, the layer is next.
+    assert_eq!(says([2, 2, 2, 2, 2, 1]), (Verdict::Pass, true));
+    // With the finer layer they come better, and with the smaller bore well: nothing more is said.
+    assert_eq!(says([2, 2, 3, 3, 2, 1]), (Verdict::Pass, false));
+    assert_eq!(says([3, 4, 4, 4, 4, 2]), (Verdict::Pass, false));
+}
+
+#[test]
 fn cards_that_cannot_be_told_apart_are_settled_by_their_middle_and_then_by_the_fine_set() {
     let cards = |from: &str, step: &str, set: &str, first: &str, second: &str| {
         json!({

@@ -88,6 +88,17 @@ pub struct PrintTempFound {
     state: State,
     ceiling_c: f64,
     note: String,
+    /// Looks that stay poor all over the plateau, with the best score of each: temperature can't better them.
+    #[serde(default)]
+    left: Vec<(Shape, f64)>,
+}
+
+/// A look that layer and bore decide, once temperature is right.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+enum Shape {
+    Bridge,
+    Overhang,
 }
 
 /// What the looks come to.
@@ -126,6 +137,8 @@ const STEP_C: f64 = 5.0;
 const BANDS: i32 = 5;
 /// Bands that are read at most.
 const MOST_BANDS: usize = 14;
+/// A look that stays at this or below all over the plateau isn't the temperature's to better [1]. Common practice, no source.
+const POOR: f64 = 2.0;
 /// A best band below this is no good temperature [1]. Our own judgement.
 const LEAST_GOOD: f64 = 2.0;
 
@@ -332,6 +345,7 @@ impl Station for PrintTemp {
             state: State::Found,
             ceiling_c,
             note: note_shown(&r.note),
+            left: Vec::new(),
         };
         let too_hot = |intake: &mut Intake<'_>, path: &str, c: Option<f64>| {
             if c.is_some_and(|c| c > ceiling_c + 0.01) {
@@ -364,6 +378,7 @@ impl Station for PrintTemp {
         }
         let mut bands = Vec::new();
         let mut failing = Vec::new();
+        let mut shapes: Vec<(f64, [f64; 2])> = Vec::new();
         let w = weights(r.wanted);
         for (i, b) in r.bands.iter().take(MOST_BANDS).enumerate() {
             let looks = [&b.bridge, &b.overhang, &b.strings, &b.bond];
@@ -394,6 +409,9 @@ impl Station for PrintTemp {
                     intake.conflict(&path, "Two bands have the same temperature.");
                 }
                 bands.push(TowerBand { value, score });
+                if let [Some(bridge), Some(overhang), ..] = scores[..] {
+                    shapes.push((value, [bridge, overhang]));
+                }
                 if scores.iter().flatten().any(|s| *s <= FAILS) {
                     failing.push(value);
                 }
@@ -426,6 +444,19 @@ impl Station for PrintTemp {
         found.plateau = found.plateau.map(|end| good(found.best, end));
         let at = |i: usize| sorted[i].value;
         let [low, high] = found.plateau.map(at);
+        own.left = [Shape::Bridge, Shape::Overhang]
+            .into_iter()
+            .enumerate()
+            .map(|(k, shape)| {
+                let best = shapes
+                    .iter()
+                    .filter(|(c, _)| (low - 0.01..=high + 0.01).contains(c))
+                    .map(|(_, s)| s[k])
+                    .fold(0.0, f64::max);
+                (shape, best)
+            })
+            .filter(|(_, best)| *best <= POOR)
+            .collect();
         let (first, last) = (at(0), at(sorted.len() - 1));
         let step = (last - first) / f64::from(u32::try_from(sorted.len() - 1).unwrap_or(1));
         let top_score = found.predicted[found.best];
@@ -521,6 +552,16 @@ impl Station for PrintTemp {
             w.reasons.push(format!(
                 "Found by prints of your own, in steps of {}.",
                 pen.plain(STEP_C, Unit::Kelvin, 0)
+            ));
+        }
+        for (shape, best) in &own.left {
+            w.reasons.push(format!(
+                "{} score at most {} all over the plateau: temperature doesn’t better them. Print with a finer layer next; if that isn’t enough, with a smaller bore.",
+                match shape {
+                    Shape::Bridge => "Bridges",
+                    Shape::Overhang => "Overhangs",
+                },
+                plain(*best, 1)
             ));
         }
         if !own.note.is_empty() {
