@@ -141,6 +141,12 @@ test('a filament is set up from temperature to acceptance by pieces, looks and a
     'First value': '4.8',
     'How many bands': '1',
   })
+  // A picture of the print, as a camera file has it.
+  const strip = page.getByRole('region', { name: 'Pictures' })
+  await strip
+    .getByLabel('Add a picture')
+    .setInputFiles({ name: 'print.png', mimeType: 'image/png', buffer: await page.screenshot() })
+  await expect(strip.getByRole('figure')).toContainText('print 1')
   await page.getByRole('button', { name: 'One more print' }).click()
   await fillAll(page, { 'Distance 2': '4.8', 'Speed 2': '25', 'Hop 2': '0', 'Strings 2': '2' })
   await expect(page.getByText('hop 0.2 mm → 0 mm: earned 2, against print 1')).toBeVisible()
@@ -163,6 +169,7 @@ test('a filament is set up from temperature to acceptance by pieces, looks and a
   const report = page.getByRole('article')
   for (const found of ['230 °C → 215 °C', '98.0 → 105.4 %', '0.5 s → 0.625 s', '4.8 mm'])
     await expect(report).toContainText(found)
+  await expect(report.getByRole('figure').filter({ hasText: 'Retraction: print 1' })).toBeVisible()
 })
 
 test('two looks that differ, a range that ends and a tower without a good band are said as such', async ({

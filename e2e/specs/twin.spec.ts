@@ -36,6 +36,10 @@ async function print(page: Page, says: string | RegExp, title: string) {
   await expect(page).toHaveURL(/\/prints\?/)
   await page.getByRole('button', { name: title }).click()
   await expect(page).toHaveURL(/\/prints\/\d+/)
+  // What a clean one proves for this job is said before it is printed.
+  await expect(
+    page.getByText(title.includes('lines') ? /doesn't prove the fault gone/ : /clean run of/),
+  ).toBeVisible()
   const side = page.getByRole('complementary', { name: 'Numbers and changes' })
   await side.getByRole('button', { name: `Print it on ${NAME}` }).click()
   await expect(side).toContainText(/printed in \d/, { timeout: 60_000 })

@@ -6155,6 +6155,8 @@ export interface components {
             nozzle_c?: number | null;
             /** @description What it is called and where it comes from. */
             print: components["schemas"]["PrintHead"];
+            /** @description What a clean print of it proves for the job that is open on the printer. */
+            proves?: string | null;
             /** @description Retractions that are alike, the most frequent first. */
             retraction_kinds: components["schemas"]["RetractionKind"][];
             /**

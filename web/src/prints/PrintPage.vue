@@ -76,6 +76,7 @@ const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
     <div class="drawing">
       <p v-if="back"><RouterLink :to="back">Back to the station</RouterLink></p>
       <h1>{{ name }}: {{ data.says }}.</h1>
+      <p v-if="data.proves" class="quiet">{{ data.proves }}</p>
       <div class="two">
         <figure class="stripbox">
           <figcaption class="quiet">Seconds a layer, and what binds</figcaption>

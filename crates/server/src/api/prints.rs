@@ -11,6 +11,8 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
+use wattotherm_job::route::Stop;
+use wattotherm_job::stations::acceptance::run_length;
 use wattotherm_job::stations::flow::density_g_cm3;
 use wattotherm_job::stations::other_bore;
 use wattotherm_measure::Unit;
@@ -35,7 +37,7 @@ use crate::error::{ApiError, Problem};
 use crate::live::limits_of;
 use crate::moment::now;
 use crate::printing::{HELPERS, Pace, broke_off, usual};
-use crate::state::App;
+use crate::state::{App, context_of, traveller_of};
 
 /// Largest sliced part [bytes].
 const PRINT_LIMIT: usize = 2 * 1024 * 1024 * 1024;
@@ -116,6 +118,8 @@ pub struct PrintPage {
     pub factor: Option<Factor>,
     /// How long it takes by that clock [s], and how far that may be off [s].
     pub by_the_clock_s: Option<[f64; 2]>,
+    /// What a clean print of it proves for the job that is open on the printer.
+    pub proves: Option<String>,
 }
 
 /// Bands as they were typed.
@@ -404,6 +408,7 @@ fn says(s: &Survey) -> String {
 fn page(p: PrintFile, s: Survey, pace: Pace) -> PrintPage {
     let limits = pace.limits;
     PrintPage {
+        proves: None,
         by_the_clock_s: pace
             .factor
             .map(|f| [s.seconds * f.value, s.seconds * f.spread]),
@@ -479,6 +484,28 @@ async fn list_prints(State(app): State<App>) -> Result<Json<Vec<PrintHead>>, Api
         .await
 }
 
+/// Clean run that the open job of a printer asks for before its part counts as the cure [s]; none without a job.
+fn clean_run(store: &Store, printer_id: i64) -> Result<Option<f64>, ApiError> {
+    let Some(job) = store.open_job_of(printer_id)? else {
+        return Ok(None);
+    };
+    let card = traveller_of(store, &job)?;
+    let context = context_of(store, &job, Stop::Acceptance, &card)?;
+    Ok(Some(60.0 * run_length(&context).minutes))
+}
+
+/// What a clean print of so many seconds proves where a run of so many is asked for.
+fn proves(seconds: f64, run_s: f64) -> String {
+    let run = duration_s(run_s);
+    if seconds < run_s {
+        format!(
+            "The job that is open here asks for a clean run of {run}. This print is shorter: it finds a value, it doesn't prove the fault gone."
+        )
+    } else {
+        format!("As long as the clean run of {run} that the job open here asks for.")
+    }
+}
+
 #[utoipa::path(get, path = "/api/v1/prints/{id}", params(("id" = i64, Path), ForPrinter),
     responses((status = 200, body = PrintPage), (status = 404, body = Problem)))]
 /// A sliced part: time, what binds, layers, retractions.
@@ -487,14 +514,22 @@ async fn print_page(
     Path(id): Path<i64>,
     Query(on): Query<ForPrinter>,
 ) -> Result<Json<PrintPage>, ApiError> {
-    let (p, pace) = app
-        .read(move |store| Ok((store.print_file(id)?, Pace::of(store, on.printer_id)?)))
+    let (p, pace, run) = app
+        .read(move |store| {
+            let run = match on.printer_id {
+                Some(printer) => clean_run(store, printer)?,
+                None => None,
+            };
+            Ok((store.print_file(id)?, Pace::of(store, on.printer_id)?, run))
+        })
         .await?;
     let files = app.files.clone();
     let (_asks, wanted) = Wanting::new();
     tokio::task::spawn_blocking(move || {
         let s = look(&files, &p.sha256, pace.limits.clone(), wanted)?;
-        Ok(Json(page(p, s, pace)))
+        let mut page = page(p, s, pace);
+        page.proves = run.map(|run| proves(page.seconds, run));
+        Ok(Json(page))
     })
     .await
     .map_err(|_| ApiError::Internal)?
