@@ -56,7 +56,7 @@ test('strings are counted on a picture, drawn where they hang, and taken as the 
   await dialog.getByRole('button', { name: 'Measure on it' }).click()
   await expect(dialog).toContainText('Corners on the inner edges of both posts')
   // Corners by the mouse, and one of them by keys.
-  const image = dialog.getByRole('img', { name: /Picture \d+/ })
+  const image = dialog.getByRole('img', { name: 'print 1' })
   const box = await image.boundingBox()
   if (!box) throw new Error('no picture')
   const corner = (name: string) => dialog.getByRole('button', { name: new RegExp(`^Corner ${name}`) })

@@ -48,7 +48,10 @@ fn what_is_sent_line_by_line_lies_on_the_plate_as_its_file_says() {
         // The same eyes find the same things, but for what the heater's wander changes.
         match name {
             "tower" => assert_eq!(Eyes::band_temps(twin.printed()), Eyes::band_temps(&file)),
-            "posts" => assert_eq!(eyes.posts(twin.printed()), by_file.posts(&file)),
+            "posts" => assert_eq!(
+                eyes.posts(twin.printed()).map(f64::to_bits),
+                by_file.posts(&file).map(f64::to_bits)
+            ),
             "lines" => assert_eq!(eyes.good_lines(twin.printed()), by_file.good_lines(&file)),
             _ => {
                 let (sent, read) = (eyes.heaps(twin.printed(), 1.24), by_file.heaps(&file, 1.24));

@@ -9,10 +9,11 @@ import MarkedPhoto from '../ui/MarkedPhoto.vue'
 import PickList from '../ui/PickList.vue'
 import PhotoDialog from './PhotoDialog.vue'
 
-/* Pictures of a stop, with those of the baseline beside a first print. */
+/* Pictures of a stop, with those of the baseline beside a first print and at acceptance, and the printer's last accepted piece. */
 const props = defineProps<{
   job: number
   stop: string
+  printer?: number
   steps?: { id: string; act: string }[]
   asks?: Schemas['PhotoAsk'][]
   /** Its steps are prints, one after the other: a picture is of the last one unless said otherwise. */
@@ -27,7 +28,22 @@ const { data } = useQuery({
 })
 const of = (stop: string) => (data.value ?? []).filter((p) => p.stop === stop)
 const own = computed(() => of(props.stop))
-const baseline = computed(() => (props.stop === 'first_print' ? of('baseline') : []))
+const accepting = computed(() => props.stop === 'acceptance')
+const baseline = computed(() => (props.stop === 'first_print' || accepting.value ? of('baseline') : []))
+/* The piece that was accepted last time is what this one is held against. */
+const { data: printer } = useQuery({
+  queryKey: ['printer', () => props.printer],
+  queryFn: () =>
+    answer(client.GET('/api/v1/printers/{id}', { params: { path: { id: props.printer ?? 0 } } })),
+  enabled: () => accepting.value && props.printer !== undefined,
+})
+const earlier = computed(() =>
+  accepting.value
+    ? (printer.value?.photos ?? [])
+        .filter((p) => p.photo.stop === 'acceptance' && p.job_id !== props.job)
+        .slice(0, 2)
+    : [],
+)
 const step = ref('')
 watch(
   () => (props.prints ? props.steps?.at(-1)?.id : undefined),
@@ -77,6 +93,10 @@ function show(photo: Schemas['Photo']) {
     <figure v-for="p in baseline" :key="`b${p.id}`">
       <MarkedPhoto :photo="p" :marks="p.marks" />
       <figcaption>baseline: {{ p.caption || `picture ${p.id}` }}</figcaption>
+    </figure>
+    <figure v-for="{ photo: p, job_id: before } in earlier" :key="`e${p.id}`">
+      <MarkedPhoto :photo="p" :marks="p.marks" />
+      <figcaption>accepted before, job {{ before }}: {{ p.caption || `picture ${p.id}` }}</figcaption>
     </figure>
     <figure v-for="p in own" :key="p.id">
       <NButton quaternary class="plain open" :aria-label="`Open picture ${p.id}`" @click="show(p)">

@@ -184,6 +184,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
         <PhotoStrip
           :job="job"
           :stop="stationKey"
+          :printer="worktop.printer_id"
           :steps="worktop.sheet?.steps ?? pictured"
           :prints="Boolean(pictured?.length)"
           :asks="closed ? [] : (station.form.value?.photos ?? [])"

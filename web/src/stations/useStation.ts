@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { useDebounceFn, useEventListener } from '@vueuse/core'
-import { computed, onScopeDispose, shallowReadonly, ref, shallowRef, watch, type Ref } from 'vue'
+import { computed, nextTick, onScopeDispose, shallowReadonly, ref, shallowRef, watch, type Ref } from 'vue'
 
 import { ServerError, answer, client, type Schemas } from '../api/client'
 import { useLive } from '../live/useLive'
@@ -198,10 +198,14 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     })
     return saving
   }
-  /** What stands here is on disk, and the form speaks of it: for what is made from the form. False if it can't be kept. */
+  /** What stands here is on disk, and the form speaks of it: for what is made from the form. False once the page is gone. */
   async function settled(): Promise<boolean> {
-    await keep()
-    return saved === edition
+    do {
+      await keep()
+      // What the disk's answer took over is written once more.
+      await nextTick()
+    } while (saved !== edition && !gone)
+    return !gone
   }
   const soon = useDebounceFn(() => {
     void keep()

@@ -7,6 +7,7 @@ use common::found;
 use common::searches::{bands, before, board, rungs, soft};
 use serde_json::{Value, json};
 use wattotherm_job::Context;
+use wattotherm_job::house::ToleranceId;
 use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_measure::{Pen, Verdict};
 use wattotherm_printer::FilamentFacts;
@@ -316,4 +317,29 @@ fn what_an_older_version_kept_as_a_trial_is_read_as_prints_of_ones_own() {
     let station: &dyn AnyStation = &stations::Retraction;
     let asks = station.evaluate(&old, &Context::default()).unwrap_err();
     assert!(!asks.to_string().is_empty());
+}
+
+#[test]
+fn a_house_whose_prints_are_dear_stops_earlier() {
+    // Distances and speeds that all leave some strings: more of the same promises little.
+    let prints: Vec<Value> = [(3.0, 25, 3), (4.0, 25, 2), (5.0, 25, 2), (4.0, 15, 3), (5.0, 40, 2), (6.0, 25, 2)]
+        .iter()
+        .map(|(d, v, s)| json!({"distance": d, "speed": v, "travel": 150, "hop": "0", "wipe": "0", "strings": s, "gaps": "0", "blobs": "0"}))
+        .collect();
+    let next = |worth: f64| {
+        let mut context = pla(Some(3.0));
+        context
+            .house
+            .tolerances
+            .insert(ToleranceId::PrintWorthScore, worth);
+        let f = found(
+            &stations::Retraction,
+            &json!({ "prints": prints }),
+            &context,
+        );
+        f.facts.own["next"]["why"].clone()
+    };
+    assert_eq!(next(0.1), "improves");
+    // What promises less than three scores isn't printed for distance and speed: the next setting comes.
+    assert_eq!(next(3.0), "next_setting");
 }

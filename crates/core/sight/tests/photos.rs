@@ -231,6 +231,31 @@ fn a_gap_without_strings_has_none_however_noisy_the_photo() {
 }
 
 #[test]
+fn hairs_that_hang_from_one_post_and_do_not_cross_are_not_counted() {
+    let camera = held(9);
+    let crossing = strings_drawn(9, 3);
+    let photo = camera.take(|[x, y]| {
+        if (20.0..28.0).contains(&x.abs()) {
+            return 0.7;
+        }
+        let t = (x + 20.0) / 40.0;
+        let on = |s: &[f64; 5], part: f64| {
+            t <= part
+                && (y - (s[0] + (s[1] - s[0]) * t - 4.0 * s[2] * t * (1.0 - t))).abs() <= s[3] / 2.0
+        };
+        // Two hairs end half way.
+        let short = [[8.0, 7.0, 0.5, 0.2, 0.75], [-11.0, -12.0, 0.3, 0.2, 0.75]];
+        if crossing.iter().any(|s| on(s, 1.0)) || short.iter().any(|s| on(s, 0.5)) {
+            0.75
+        } else {
+            0.35
+        }
+    });
+    let seen = read_strings(&photo, &camera.corners([-19.5, 19.5], [-26.0, 26.0], 4.0)).unwrap();
+    assert_eq!(seen.count, 3);
+}
+
+#[test]
 fn what_cant_be_read_is_refused_with_what_to_do() {
     let camera = Camera {
         scale: 15.0,

@@ -67,8 +67,7 @@ fn check_text(field: &'static str, text: &str) -> Result<(), ApiError> {
 fn leaves_off(text: &str, codes: [&str; 2]) -> bool {
     text.lines()
         .filter_map(|l| Words::read(l.split(';').next().unwrap_or_default().trim()).ok())
-        .filter(|w| codes.contains(&w.code()))
-        .last()
+        .rfind(|w| codes.contains(&w.code()))
         .is_some_and(|w| w.value('S') == Some(0.0))
 }
 

@@ -22,6 +22,7 @@ pub enum ToleranceId {
     StringsScore,
     CubeSoftMm,
     StringsSoftScore,
+    PrintWorthScore,
     CleanConfidencePercent,
     CleanRunLeastMin,
     CleanRunMostMin,
@@ -89,7 +90,7 @@ const fn t(
 use ToleranceId as T;
 
 /// Every limit.
-pub const TOLERANCES: [ToleranceSpec; 27] = [
+pub const TOLERANCES: [ToleranceSpec; 28] = [
     t(
         T::DrivePercent,
         "Drive: length fed",
@@ -166,6 +167,13 @@ pub const TOLERANCES: [ToleranceSpec; 27] = [
         Unit::One,
         [2.0, 0.0, 5.0],
         "It stretches between nozzle and part; a few hairs are cut off.",
+    ),
+    t(
+        T::PrintWorthScore,
+        "Trial board: another print must promise",
+        Unit::One,
+        [0.5, 0.1, 3.0],
+        "Half a score is what an eye just sees; where an hour of the machine is dear, ask for more.",
     ),
     t(
         T::CleanConfidencePercent,

@@ -96,7 +96,15 @@ pub struct RetractionFound {
     all_metal: bool,
     /// Clean on the board, but other prints of the same settings are not.
     again_not: bool,
+    /// What a print must promise to be worth making [score].
+    #[serde(default = "half")]
+    worth: f64,
     note: String,
+}
+
+/// What a print had to promise before a house could say so.
+const fn half() -> f64 {
+    0.5
 }
 
 const BORE: Limit = Limit::new(
@@ -126,8 +134,6 @@ const STEP_MM: f64 = 0.2;
 const SAME_SPEED: f64 = 0.15;
 /// Prints that a board must have before "nothing helps" is said.
 const LEAST_PRINTS: usize = 5;
-/// A print isn't worth making for less than half a score. Source: handbook 5, F.
-const LEAST_GAIN: f64 = 0.5;
 /// Speed to begin with [mm/s], by the shop's school. Common practice, no published source.
 const SLOW_FIRST: f64 = 25.0;
 const FAST_FIRST: f64 = 60.0;
@@ -239,7 +245,7 @@ fn next(
         }
     }
     if let Some(s) = surface
-        && (s.thin || s.improves >= LEAST_GAIN)
+        && (s.thin || s.improves >= context.house.tolerance(ToleranceId::PrintWorthScore))
     {
         let proposed = rounded(like_best(s.next.distance, s.next.speed));
         if fresh(&proposed) {
@@ -519,6 +525,7 @@ impl Station for Retraction {
             limit,
             all_metal: context.printer.hot_end == HotEndKind::AllMetal,
             again_not,
+            worth: context.house.tolerance(ToleranceId::PrintWorthScore),
             note: note_shown(&r.note),
             prints,
             credits,
@@ -642,7 +649,10 @@ impl Station for Retraction {
         if f.cause.is_some() {
             return w.stop(
                 "no setting of the retraction gives a clean print",
-                "More prints promise less than half a score. Look at the filament (dry it), the temperature, the gap between tube and nozzle, and the couplers.",
+                format!(
+                    "More prints promise less than {} of a score. Look at the filament (dry it), the temperature, the gap between tube and nozzle, and the couplers.",
+                    plain(own.worth, 2)
+                ),
             );
         }
         let next_said = own
