@@ -422,3 +422,25 @@ export async function zAsItWas(page: Page) {
   await expect(verdict(page)).toContainText('Pass')
   await close(page)
 }
+
+/** A job for another bore, up to the print temperature of a filament. */
+export async function toTemperature(
+  page: Page,
+  request: APIRequestContext,
+  printer: number,
+  filament: number,
+) {
+  const job = await startJob(request, printer, ['nozzle_other_bore'], [filament])
+  await workTo(page, request, job, 'fit.nozzle_other_bore')
+  await page.getByRole('textbox', { name: 'bore' }).fill('0.6')
+  await tickOpen(page)
+  await workTo(page, request, job, 'profile')
+  await profileFor(page, '0.66', '0.3')
+  await workTo(page, request, job, 'offset_z')
+  await zAsItWas(page)
+  await workTo(page, request, job, `print_temp.${filament}`)
+  return job
+}
+
+/** What is said is of all that was typed. */
+export const said = (page: Page) => expect(verdict(page)).toHaveAttribute('aria-busy', 'false')

@@ -6,12 +6,11 @@ import {
   fillAll,
   ownFilament,
   ownPrinter,
-  profileFor,
   startJob,
   tickOpen,
+  toTemperature,
   verdict,
   workTo,
-  zAsItWas,
 } from '../bench'
 
 /* A whole filament set-up of a printer without a link: pieces made and saved, looks typed. */
@@ -52,17 +51,7 @@ test('a filament is set up from temperature to acceptance by pieces, looks and a
   test.setTimeout(180_000)
   const printer = await ownPrinter(request, 'Tamarind', { profile: 0.4, offset_z: -1.62 })
   const filament = await ownFilament(request, printer, 'PETG of Tamarind')
-  const job = await startJob(request, printer, ['nozzle_other_bore'], [filament])
-  await workTo(page, request, job, 'fit.nozzle_other_bore')
-  await page.getByRole('textbox', { name: 'bore' }).fill('0.6')
-  await tickOpen(page)
-  await workTo(page, request, job, 'profile')
-  await profileFor(page, '0.66', '0.3')
-  await workTo(page, request, job, 'offset_z')
-  await zAsItWas(page)
-
-  // Temperature: the tower is made as the form has it; a plateau, its cool end, and one more print.
-  await workTo(page, request, job, `print_temp.${filament}`)
+  const job = await toTemperature(page, request, printer, filament)
   await expect(page.getByRole('img', { name: 'Reference pictures for bridge' })).toBeVisible()
   await piece(page, 'Make this tower', 'Make the band tower', { 'Lowest band': '235', 'How many bands': '5' })
   await page.getByRole('button', { name: 'One more band' }).click()

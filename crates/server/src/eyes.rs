@@ -31,7 +31,7 @@ impl At {
     }
 }
 
-/// Density that its balance reckons nothing with: the filament is what it is [g/cm³].
+/// Density of the filament that it prints, PLA [g/cm³].
 const DENSITY: f64 = 1.24;
 
 /// Answers until it is ended.

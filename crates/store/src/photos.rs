@@ -119,6 +119,8 @@ pub struct NewPhoto<'a> {
     pub step: &'a str,
     /// What it was called where it came from.
     pub name: &'a str,
+    /// What it shows, as far as that is known; at most as long as a caption.
+    pub caption: &'a str,
     /// Width and height [pixels].
     pub size: [u32; 2],
 }
@@ -160,8 +162,8 @@ impl Store {
         let attachment = tx.last_insert_rowid();
         let key = new.stop.to_string();
         tx.execute(
-            "INSERT INTO photo (attachment_id, job_id, stop, step, width, height, at) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)",
-            params![attachment, job.id, key, new.step, new.size[0], new.size[1], at],
+            "INSERT INTO photo (attachment_id, job_id, stop, step, width, height, at, caption) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
+            params![attachment, job.id, key, new.step, new.size[0], new.size[1], at, new.caption],
         )?;
         let id = tx.last_insert_rowid();
         append(

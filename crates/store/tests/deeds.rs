@@ -217,6 +217,7 @@ fn deeds_and_pictures_go_along_in_a_file() {
         .keep(b"no jpeg, but a file", "image/jpeg")
         .unwrap();
     let new = NewPhoto {
+        caption: "",
         stop: Stop::Baseline,
         step: "",
         name: "tip.jpg",
@@ -274,6 +275,7 @@ fn a_file_with_a_deed_or_a_mark_that_nobody_can_mean_is_refused_by_its_place() {
     did(&mut s, &job, &back);
     let blob = s.store.files().keep(b"a file", "image/jpeg").unwrap();
     let new = NewPhoto {
+        caption: "",
         stop: Stop::Baseline,
         step: "",
         name: "tip.jpg",

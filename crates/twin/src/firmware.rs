@@ -185,7 +185,7 @@ impl Twin {
         (self.target_c, self.bed_target_c)
     }
 
-    /// What lies on its plate: what it printed since it was last homed.
+    /// What lies on its plate: its last print, until it was homed and lays something new.
     #[must_use]
     pub const fn printed(&self) -> &Printed {
         &self.printed
@@ -524,8 +524,7 @@ impl Twin {
                 self.since_report_s = 0.0;
             }
             "G28" => {
-                // Somebody took the last print off before it homes again.
-                self.printed.clear();
+                self.printed.homed();
                 self.busy = Some(Busy::Moving(12.0));
                 return false;
             }

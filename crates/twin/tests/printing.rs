@@ -84,19 +84,26 @@ impl Tally {
     }
 }
 
+/// What a temperature is worth where looks count: strings twice.
+fn worth_at(truth: &Truth, c: f64) -> f64 {
+    let [bridge, overhang, strings, bond] = truth.band(c);
+    (bridge + overhang + 2.0 * strings + bond) / 5.0
+}
+
+fn best_worth(truth: &Truth) -> f64 {
+    (1_700..2_400)
+        .map(|c| worth_at(truth, f64::from(c) / 10.0))
+        .fold(0.0, f64::max)
+}
+
 #[test]
 fn the_temperature_found_is_as_good_as_the_best_within_what_an_eye_tells() {
     let mut tally = Tally::default();
     for seed in 0..SEEDS {
         let truth = Truth::drawn(seed, true);
         let mut eyes = Eyes::new(truth, seed);
-        let weighted = |c: f64| {
-            let [bridge, overhang, strings, bond] = truth.band(c);
-            (bridge + overhang + 2.0 * strings + bond) / 5.0
-        };
-        let best = (1_700..2_400)
-            .map(|c| weighted(f64::from(c) / 10.0))
-            .fold(0.0, f64::max);
+        let weighted = |c: f64| worth_at(&truth, c);
+        let best = best_worth(&truth);
         let mut temps: Vec<f64> = (0..5).map(|i| 220.0 - 5.0 * f64::from(i)).collect();
         let mut scores = eyes.bands(&temps);
         let mut settled = false;
@@ -493,13 +500,8 @@ fn two_looks_and_a_fit_never_miss_as_far_as_the_best_looking_one_picked_once() {
     let (mut habit_flow, mut found_flow) = (Vec::new(), Vec::new());
     for seed in 0..SEEDS {
         let truth = Truth::drawn(seed, true);
-        let weighted = |c: f64| {
-            let [bridge, overhang, strings, bond] = truth.band(c);
-            (bridge + overhang + 2.0 * strings + bond) / 5.0
-        };
-        let best = (1_700..2_400)
-            .map(|c| weighted(f64::from(c) / 10.0))
-            .fold(0.0, f64::max);
+        let weighted = |c: f64| worth_at(&truth, c);
+        let best = best_worth(&truth);
         let temps: Vec<f64> = (0..7).map(|i| 230.0 - 5.0 * f64::from(i)).collect();
         let scores = Eyes::new(truth, seed).bands(&temps);
         let sums: Vec<f64> = scores.iter().map(|s| s.iter().sum()).collect();

@@ -78,6 +78,17 @@ fn a_new_print_begins_on_a_free_plate() {
 }
 
 #[test]
+fn an_end_that_homes_leaves_the_print_on_the_plate() {
+    let facts = PieceFor {
+        end: "M104 S0\nM140 S0\nG28 X".into(),
+        ..PieceFor::default()
+    };
+    let mut twin = Twin::new(Build::new(Kind::Standard, 3, []), 3);
+    print(&mut twin, &piece("tower", &facts, &[("bands", 3.0)]).gcode);
+    assert_eq!(Eyes::band_temps(twin.printed()).len(), 3);
+}
+
+#[test]
 fn a_cube_comes_a_little_small_as_plastic_shrinks_and_axes_have_play() {
     let cube = Printed::of_file(&piece("cube", &PieceFor::default(), &[]).gcode);
     let mut truth = Truth::drawn(5, true);

@@ -50,26 +50,15 @@ async function keep() {
       would stop is refused here.
     </p>
     <div class="row">
-      <div>
-        <label for="block-begin">Begin</label>
+      <div v-for="(label, at) in { begin: 'Begin', end: 'End' }" :key="at">
+        <label :for="`block-${at}`">{{ label }}</label>
         <NInput
-          v-model:value="typed.begin"
+          v-model:value="typed[at]"
           type="textarea"
           placeholder=""
           :rows="6"
           :maxlength="4000"
-          :input-props="{ id: 'block-begin', spellcheck: false }"
-        />
-      </div>
-      <div>
-        <label for="block-end">End</label>
-        <NInput
-          v-model:value="typed.end"
-          type="textarea"
-          placeholder=""
-          :rows="6"
-          :maxlength="4000"
-          :input-props="{ id: 'block-end', spellcheck: false }"
+          :input-props="{ id: `block-${at}`, spellcheck: false }"
         />
       </div>
     </div>

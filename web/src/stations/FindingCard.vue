@@ -16,6 +16,8 @@ const props = defineProps<{
   /** Why the station was left out, where it was. */
   waived?: string | null
   busy: boolean
+  /** Something was typed that this says nothing of yet. */
+  looking: boolean
   /** Stopped since other settings don't hold: until its cause is mended and said, another one is no answer. */
   counted: boolean
 }>()
@@ -35,7 +37,13 @@ const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p
 </script>
 
 <template>
-  <section class="card" :class="finding ? tone : 'idle'" aria-label="Verdict" aria-live="polite">
+  <section
+    class="card"
+    :class="finding ? tone : 'idle'"
+    aria-label="Verdict"
+    aria-live="polite"
+    :aria-busy="looking"
+  >
     <div class="says">
       <template v-if="waived">
         <p class="head">Left out: {{ waived }}</p>

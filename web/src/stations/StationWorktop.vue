@@ -30,6 +30,7 @@ const {
   finding,
   problems,
   failure,
+  looking,
   kept,
   setUp,
   closing,
@@ -210,6 +211,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           :closed="closed"
           :waived="worktop.line.waived"
           :busy="closing"
+          :looking="looking"
           :cause="
             worktop.line.state === 'stopped' ? { job, printer: worktop.printer_id, stop: stationKey } : null
           "

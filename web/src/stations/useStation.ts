@@ -70,8 +70,14 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
   }
   useEventListener(window, 'pagehide', flush)
 
+  /* Something stands here that nothing is said of yet. */
+  const looking = ref(false)
   async function evaluate() {
     const mine = ++asked
+    const of = edition
+    const done = () => {
+      if (of === edition) looking.value = false
+    }
     const station = query.data.value?.station
     if (!station || !readings.value) return
     try {
@@ -90,9 +96,12 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
       finding.value = got
       problems.value = []
       failure.value = ''
+      done()
     } catch (e) {
       await afterPress()
-      if (mine !== asked || !(e instanceof ServerError)) return
+      if (mine !== asked) return
+      done()
+      if (!(e instanceof ServerError)) return
       finding.value = null
       problems.value = e.problem.errors
       failure.value = e.reached ? '' : e.problem.detail
@@ -241,6 +250,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
         return
       }
       edition += 1
+      looking.value = true
       void soon()
       void evaluateSoon()
     },
@@ -333,6 +343,7 @@ export function useStation(job: Ref<number>, key: Ref<string>) {
     finding: shallowReadonly(finding),
     problems: shallowReadonly(problems),
     failure: shallowReadonly(failure),
+    looking: shallowReadonly(looking),
     kept: shallowReadonly(kept),
     setUp: shallowReadonly(setUp),
     form: shallowReadonly(form),

@@ -486,7 +486,7 @@ impl Form {
                 "From the side, at the height of the strings, something dark behind. Corners on the inner edges of both posts, nothing but air between them."
             }
             Measured::EvenLines { .. } => {
-                "From straight above, the plate as it lies in the printer. Corners round all lines where they turn fast, a strip of free plate before the first and behind the last."
+                "From straight above, the plate as it lies in the printer. Corners round all lines where the speed changes, a strip of free plate before the first and behind the last."
             }
             Measured::Combs { .. } => {
                 "From straight above, the plate as it lies in the printer. Corners round all teeth of both combs, a strip of free plate at either side."

@@ -121,7 +121,7 @@ fn even_lines(
     let mm = |v: f64| pen.fixed(v, Unit::Mm, 3);
     let says = vec![
         format!(
-            "{} {} {} width best, as far as {} tell.",
+            "{} {}, counted from the lower edge of the picture, {} width best; a difference below {} can’t be seen.",
             if names.len() == 1 { "Line" } else { "Lines" },
             join_and(&names.iter().map(String::as_str).collect::<Vec<_>>()),
             if names.len() == 1 {

@@ -110,7 +110,9 @@ fn lines_are_numbered_from_the_front_of_the_plate() {
     let got = measure_photo(&ask(lines), &photo, &ALL, Pen::default()).unwrap();
     assert_eq!(got.value, "3");
     assert!(
-        got.says[0].starts_with("Line 3 keeps its width best"),
+        got.says[0].starts_with(
+            "Line 3, counted from the lower edge of the picture, keeps its width best"
+        ),
         "{:?}",
         got.says
     );

@@ -4,25 +4,12 @@
 mod common;
 
 use common::found;
-use common::searches::{bands, before, board, rungs, soft};
+use common::searches::{bands, before, board, pla, rungs, soft};
 use serde_json::{Value, json};
 use wattotherm_job::Context;
 use wattotherm_job::house::ToleranceId;
 use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_measure::{Pen, Verdict};
-use wattotherm_printer::FilamentFacts;
-
-fn pla(before: Option<f64>) -> Context {
-    Context {
-        before,
-        filament: Some(FilamentFacts {
-            name: "PLA, grey".into(),
-            material: "PLA".into(),
-            print_temp_c: Some(215.0),
-        }),
-        ..Context::default()
-    }
-}
 
 /// A new tube: a little better by itself; fast doesn't help, slow does a bit, hop off cures it.
 #[test]

@@ -22,7 +22,7 @@ pub use fields::{
 pub use fitting::{Fitted, ScrewThread};
 pub use materials::{
     BlockMaterial, FilamentPath, HotEndKind, HotEndMass, NozzleMaterial, NozzleMount, fan_off,
-    usual_bed_c, usual_print_c,
+    is_soft, kind_of, usual_bed_c, usual_print_c,
 };
 pub use parameter::Parameter;
 pub use parts::{Part, Replacement};

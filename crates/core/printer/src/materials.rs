@@ -166,8 +166,16 @@ pub fn fan_off(material: &str) -> bool {
     ["ABS", "ASA", "PC", "PA", "HIPS"].contains(&kind_of(material).as_str())
 }
 
+/// Whether a material gives under the jaws of a caliper and stretches behind the nozzle. Common practice, no published
+/// source.
+#[must_use]
+pub fn is_soft(material: &str) -> bool {
+    ["TPU", "TPE", "TPC"].contains(&kind_of(material).as_str())
+}
+
 /// The letters that a material's name begins with: "PA" of "PA6-CF", "PCTG" of "PCTG", which is no PC.
-pub(crate) fn kind_of(material: &str) -> String {
+#[must_use]
+pub fn kind_of(material: &str) -> String {
     let name = material.trim().to_uppercase();
     name.chars().take_while(|c| c.is_alphabetic()).collect()
 }

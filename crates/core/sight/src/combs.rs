@@ -24,12 +24,17 @@ pub struct CombsSeen {
 
 /// Slices of each comb.
 const SLICES: usize = 8;
+/// How well a comb as a whole is placed against the other, u [pixels]. Own judgement; the rendered photos hold it.
+const PLACED: f64 = 0.05;
+/// How much wider one comb may look than the other, as parts of what it is [1]: beyond, these aren't the two combs. Own
+/// judgement.
+const WIDER: [f64; 2] = [0.4, 1.9];
 
 /// Reads where two combs meet. `teeth`: of each comb, an odd number of; `more`: how much wider the second comb's pitch is,
 /// as a part of the first's [1].
 ///
 /// The teeth's distances from each other grow by the same step from pair to pair, so a straight line through all of them
-/// crosses nothing at the pair that meets: no single tooth decides.
+/// is zero at the pair that meets: no single tooth decides.
 /// # Errors
 /// [`SightError`], saying how to take or mark the photo otherwise.
 pub fn read_combs(
@@ -52,7 +57,7 @@ pub fn read_combs(
         (&far, &near, false)
     };
     let ratio = pitch_far.max(pitch_near) / pitch_far.min(pitch_near) - 1.0;
-    if !(0.4 * more..=1.9 * more).contains(&ratio) {
+    if !(WIDER[0] * more..=WIDER[1] * more).contains(&ratio) {
         return Err(SightError::Uneven);
     }
     let off: Vec<f64> = first.iter().zip(second).map(|(a, b)| b - a).collect();
@@ -68,7 +73,7 @@ pub fn read_combs(
     let s = (left / (n - 2.0)).sqrt();
     let tooth = -at / slope;
     let spread: f64 = number.iter().map(|i| i * i).sum();
-    let u = (s * (1.0 / n + tooth * tooth / spread).sqrt()).hypot(0.05) / slope.abs();
+    let u = (s * (1.0 / n + tooth * tooth / spread).sqrt()).hypot(PLACED) / slope.abs();
     // OK because a field has at most 2 400 pixels a side.
     #[allow(clippy::cast_precision_loss)]
     let high = field.h as f64;

@@ -39,12 +39,20 @@ pub struct LinesSeen {
 const SLICES: usize = 24;
 /// A line as wide as this many pixels is read [pixels]; a narrower one isn't.
 const LEAST_WIDTH: f64 = 3.0;
+/// How far one distance between neighbours may be off the others [parts of a pitch]: more is no print of the piece. Own
+/// judgement.
+const UNEVEN: f64 = 0.15;
+/// An edge lies within this of where it is read, both edges alike [pixels]. Own judgement; the rendered photos hold it.
+const EDGE: f64 = 0.2;
+/// Median of |x₁ − x₂| of two normal numbers over their standard deviation: 0.6745·√2.
+const MEDIAN_STEP: f64 = 0.954;
+/// Variance of a median over that of a mean, of many normal numbers: π/2.
+const MEDIAN_COSTS: f64 = std::f64::consts::FRAC_PI_2;
 
 /// Reads widths of lines. `count`: how many the piece has; `pitch_mm`: from line to line [mm].
 ///
 /// Formula: width = pixels between half heights, the photo's blur taken out, · pitch / pixels a pitch, the scale a straight
-/// line over the photo;
-/// unevenness = largest distance of three neighbouring slices' mean from the line's median.
+/// line over the photo; unevenness = largest distance of three neighbouring slices' mean from the line's median.
 /// # Errors
 /// [`SightError`], saying how to take or mark the photo otherwise.
 pub fn read_lines(
@@ -76,7 +84,7 @@ pub fn read_lines(
     if gaps
         .iter()
         .zip(&number)
-        .any(|(g, i)| (g - at - slope * i).abs() > 0.15 * pitch)
+        .any(|(g, i)| (g - at - slope * i).abs() > UNEVEN * pitch)
     {
         return Err(SightError::Uneven);
     }
@@ -104,7 +112,7 @@ pub fn read_lines(
         }
         // Neighbouring slices differ by noise alone, as the width changes slowly.
         let steps: Vec<f64> = widths.windows(2).map(|w| (w[1] - w[0]).abs()).collect();
-        let s = median(&steps) / 0.954;
+        let s = median(&steps) / MEDIAN_STEP;
         noise.push(s);
         let uneven = widths
             .windows(3)
@@ -113,11 +121,10 @@ pub fn read_lines(
         // OK because there are two dozen slices.
         #[allow(clippy::cast_precision_loss)]
         let n = widths.len() as f64;
-        // An edge lies within a fifth of a pixel of where it is read, both edges alike.
-        let edge = 0.2 / pixels_mm(number[i]) / 3.0_f64.sqrt();
+        let edge = EDGE / pixels_mm(number[i]) / 3.0_f64.sqrt();
         lines.push(LineSeen {
             width_mm: width,
-            expanded_mm: 2.0 * (1.57 * s * s / n + edge * edge).sqrt(),
+            expanded_mm: 2.0 * (MEDIAN_COSTS * s * s / n + edge * edge).sqrt(),
             uneven_mm: uneven,
             drawn: slices
                 .iter()

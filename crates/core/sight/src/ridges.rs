@@ -75,6 +75,9 @@ fn crossing(p: &[f64], i: usize, j: usize, level: f64) -> f64 {
     a + (b - a) * (level - p[i]) / step
 }
 
+/// How much a line must stand out, as a part of all that the row goes up and down [1]. Own judgement.
+const STANDS_OUT: f64 = 0.3;
+
 /// Lines of a row. Each edge lies where the row is half way between the line and the plate beside it: a blur as wide on
 /// both sides moves that by nothing.
 pub(crate) fn ridges(row: &[f64], sign: f64) -> Vec<Ridge> {
@@ -82,7 +85,7 @@ pub(crate) fn ridges(row: &[f64], sign: f64) -> Vec<Ridge> {
     let mut sorted = p.clone();
     sorted.sort_by(f64::total_cmp);
     let rank = |share: usize| sorted[(sorted.len() - 1) * share / 100];
-    let least = 0.3 * (rank(98) - rank(2));
+    let least = STANDS_OUT * (rank(98) - rank(2));
     // Peaks and the valleys between them, alternating, by a change of at least `least`.
     let (mut peaks, mut valleys) = (Vec::new(), vec![0_usize]);
     let (mut high, mut low) = (0_usize, 0_usize);

@@ -29,6 +29,16 @@ const SLOPES: i32 = 12;
 const SAGS: i32 = 8;
 /// Most strings counted: more are a curtain.
 const MOST: usize = 60;
+/// How strong a way is over the spread of those that hold nothing [1]: it may be a string, it is counted, nobody would doubt
+/// it. Own judgement; the rendered photos hold it.
+const MAY_BE: f64 = 5.0;
+const COUNTED: f64 = 6.5;
+const SURE: f64 = 9.0;
+/// A fainter one beside stronger ones may be a shadow or a scratch: its strength over the strongest [1], counted and sure. Own
+/// judgement.
+const FAINT: [f64; 2] = [0.08, 0.2];
+/// Ways nearer than this anywhere are one string [pixels].
+const SAME: f64 = 5.0;
 /// Parts of a string that are looked at alone.
 const PARTS: usize = 8;
 
@@ -82,7 +92,9 @@ pub fn read_strings(photo: &GrayImage, corners: &Corners) -> Result<StringsSeen,
         #[allow(clippy::cast_precision_loss)]
         Some(sums.map(|s| s * PARTS as f64 / COLUMNS as f64))
     };
-    let mean = |p: &[f64; PARTS]| p.iter().sum::<f64>() / 8.0;
+    // OK because there are eight parts.
+    #[allow(clippy::cast_precision_loss)]
+    let mean = |p: &[f64; PARTS]| p.iter().sum::<f64>() / PARTS as f64;
     let mut all: Vec<(Hang, [f64; PARTS])> = Vec::new();
     for row in 0..rows {
         for slope in -SLOPES..=SLOPES {
@@ -118,7 +130,7 @@ pub fn read_strings(photo: &GrayImage, corners: &Corners) -> Result<StringsSeen,
     let least = middle - strengths.iter().copied().fold(f64::MAX, f64::min);
     let sign = if most >= least { 1.0 } else { -1.0 };
     let mut order: Vec<usize> = (0..all.len())
-        .filter(|i| sign * (strengths[*i] - middle) > 5.0 * noise)
+        .filter(|i| sign * (strengths[*i] - middle) > MAY_BE * noise)
         .collect();
     order.sort_by(|a, b| (sign * strengths[*b]).total_cmp(&(sign * strengths[*a])));
     let strongest = order
@@ -137,9 +149,7 @@ pub fn read_strings(photo: &GrayImage, corners: &Corners) -> Result<StringsSeen,
         let beside = |other: &Hang| {
             [0.1, 0.3, 0.5, 0.7, 0.9]
                 .iter()
-                .filter(|t| (other.at(**t) - hang.at(**t)).abs() < 5.0)
-                .count()
-                >= 1
+                .any(|t| (other.at(*t) - hang.at(*t)).abs() < SAME)
         };
         if taken.iter().any(|(h, _)| beside(h)) {
             continue;
@@ -152,9 +162,8 @@ pub fn read_strings(photo: &GrayImage, corners: &Corners) -> Result<StringsSeen,
             continue;
         }
         taken.push((*hang, strength));
-        // A faint one beside strong ones may be a shadow or a scratch.
-        let sure = strength > 9.0 * noise && there == PARTS && strength > 0.2 * strongest;
-        let likely = strength > 6.5 * noise && strength > 0.08 * strongest;
+        let sure = strength > SURE * noise && there == PARTS && strength > FAINT[1] * strongest;
+        let likely = strength > COUNTED * noise && strength > FAINT[0] * strongest;
         at_least += usize::from(sure);
         count += usize::from(likely);
         if likely {
@@ -171,7 +180,7 @@ pub fn read_strings(photo: &GrayImage, corners: &Corners) -> Result<StringsSeen,
         count,
         at_least,
         at_most: taken.len(),
-        tells: 6.5 * noise,
+        tells: COUNTED * noise,
         drawn,
     })
 }

@@ -10,7 +10,7 @@ use std::collections::{BTreeMap, HashMap};
 
 use wattotherm_gcode::{Guard, GuardLimits, HeaterLimit};
 use wattotherm_toolpath::{
-    PIECES, Piece, PieceFor, Prism, clear_path, make_piece, piece_named, write_stl,
+    COMB_TEETH, PIECES, Piece, PieceFor, Prism, clear_path, make_piece, piece_named, write_stl,
 };
 
 fn set(of: &[(&str, f64)]) -> BTreeMap<String, f64> {
@@ -125,6 +125,24 @@ fn printers() -> Vec<PieceFor> {
         .collect()
 }
 
+/// Heights at which something was laid [mm], from the plate up.
+fn levels(all: &[Move]) -> Vec<f64> {
+    let mut z: Vec<f64> = all
+        .iter()
+        .filter(|m| m.e > 0.0 && flat(m) > 1e-9)
+        .map(|m| m.to[2])
+        .collect();
+    z.sort_by(f64::total_cmp);
+    z.dedup_by(|a, b| (*a - *b).abs() < 1e-6);
+    z
+}
+
+/// How high the layer at this height is [mm]: as far as it lies above the one below, or the plate.
+fn height_at(levels: &[f64], z: f64) -> f64 {
+    let below = levels.iter().rev().find(|l| **l < z - 1e-6);
+    z - below.copied().unwrap_or_default()
+}
+
 #[test]
 fn every_piece_keeps_its_laws_on_two_hundred_printers() {
     let mut made: BTreeMap<&str, u32> = BTreeMap::new();
@@ -157,6 +175,7 @@ fn every_piece_keeps_its_laws_on_two_hundred_printers() {
             let all = moves(&piece.gcode);
             let (w, h) = (facts.width(), facts.layer());
             let filament = std::f64::consts::PI * (facts.filament_mm / 2.0).powi(2);
+            let levels = levels(&all);
             let mut highest = 0.0_f64;
             for m in &all {
                 let length = flat(m);
@@ -180,8 +199,8 @@ fn every_piece_keeps_its_laws_on_two_hundred_printers() {
                 if m.e > 0.0 && length > 1e-9 {
                     highest = highest.max(m.to[2]);
                     // The cube's layers make its height even: each is as high as it lies above the one below.
-                    let h = if kind.name == "cube" && m.to[2] > h + 1e-6 {
-                        (20.0 - h) / ((20.0 / h).round() - 1.0)
+                    let h = if kind.name == "cube" {
+                        height_at(&levels, m.to[2])
                     } else {
                         h
                     };
@@ -601,4 +620,15 @@ fn a_cube_is_as_high_as_it_is_wide_whatever_the_layer() {
             .fold(0.0, f64::max);
         assert!((top - 20.0).abs() < 0.002, "bore {bore_mm}: {top}");
     }
+}
+
+#[test]
+fn combs_have_as_many_teeth_as_is_said_of_them() {
+    let facts = PieceFor {
+        nozzles: 2,
+        ..PieceFor::default()
+    };
+    let combs = make("combs", &facts, &[]);
+    // The second nozzle's, in both directions.
+    assert_eq!(combs.parts.len(), 2 * COMB_TEETH);
 }

@@ -11,6 +11,7 @@ use utoipa_axum::routes;
 use wattotherm_gcode::{Guard, Words};
 use wattotherm_toolpath::{PieceFor, clear_path, make_piece, piece_named};
 
+use super::pieces::{NewPiece, facts};
 use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};
 use crate::live::limits_of;
@@ -143,19 +144,12 @@ async fn put_blocks(
     Body(body): Body<PrintBlocks>,
 ) -> Result<Json<PrintBlocks>, ApiError> {
     app.with(move |store| {
-        let printer = store.printer(id)?.facts;
         let (_, limits) = limits_of(store, id)?;
-        let usual = PieceFor::default();
-        let facts = PieceFor {
-            bed_mm: [printer.bed_x_mm, printer.bed_y_mm],
-            height_mm: printer.height_mm,
-            bore_mm: printer.nozzle_mm,
-            nozzle_c: usual
-                .nozzle_c
-                .min(limits.tools.first().map_or(usual.nozzle_c, |t| t.ceiling_c)),
-            ..usual
+        let wanted = NewPiece {
+            printer_id: id,
+            ..NewPiece::default()
         };
-        try_out(&body, &facts, &Guard { limits })?;
+        try_out(&body, &facts(store, &wanted)?, &Guard { limits })?;
         store.put_print_blocks(id, [body.begin.trim_end(), body.end.trim_end()], &now())?;
         Ok(Json(body))
     })

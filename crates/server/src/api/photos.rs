@@ -85,25 +85,16 @@ async fn add_photo(
     let made = app
         .with(move |store| {
             let job = store.job(id)?;
+            // Steps of a list are named by their list; of a search, a step is a print, in words.
+            let listed = stop.station().id() == "check";
             let new = NewPhoto {
+                caption: if listed { "" } else { &of.step },
                 stop,
                 step: &of.step,
                 name: &of.name,
                 size: kept.size,
             };
-            let id = store.add_photo(&job, new, &blob, &now())?;
-            // Steps of a list are named by their list; of a search, a step is a print, in words.
-            if !of.step.is_empty() && stop.station().id() != "check" {
-                let caption = of.step.clone();
-                store.describe_photo(
-                    id,
-                    &PhotoWords {
-                        caption,
-                        ..PhotoWords::default()
-                    },
-                )?;
-            }
-            Ok(id)
+            Ok(store.add_photo(&job, new, &blob, &now())?)
         })
         .await?;
     Ok((StatusCode::CREATED, Json(Made { id: made })))

@@ -13,7 +13,7 @@ use wattotherm_job::stations::flow::density_g_cm3;
 use wattotherm_measure::Unit;
 use wattotherm_measure::entry::Entry as Typed;
 use wattotherm_measure::text::{capital, plain};
-use wattotherm_printer::{FilamentPath, Parameter};
+use wattotherm_printer::{FilamentPath, Parameter, usual_bed_c};
 use wattotherm_store::{NewPrintFile, Store};
 use wattotherm_toolpath::{PIECES, PieceError, PieceFor, PieceKind, make_piece, piece_named};
 
@@ -25,7 +25,7 @@ use crate::moment::now;
 use crate::state::App;
 
 /// A piece that is wanted.
-#[derive(Deserialize, ToSchema)]
+#[derive(Default, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct NewPiece {
     /// Its name, e.g. `cube`.
@@ -49,17 +49,6 @@ pub struct NewPiece {
     pub set: BTreeMap<String, Typed>,
 }
 
-/// Bed temperature of a material [°C]. Common practice, no published source.
-fn bed_c(material: &str) -> f64 {
-    match material.to_ascii_uppercase().as_str() {
-        "PETG" => 75.0,
-        "ABS" | "ASA" | "PC" => 100.0,
-        "TPU" => 45.0,
-        "PA" | "PA12" => 80.0,
-        _ => 60.0,
-    }
-}
-
 fn values(field: &'static str, message: String) -> ApiError {
     ApiError::Values { field, message }
 }
@@ -75,7 +64,7 @@ fn number(field: &'static str, typed: &Typed) -> Result<Option<f64>, ApiError> {
 }
 
 /// A printer and a filament as a piece needs them: what is in force, else what is usual.
-fn facts(store: &Store, wanted: &NewPiece) -> Result<PieceFor, ApiError> {
+pub(super) fn facts(store: &Store, wanted: &NewPiece) -> Result<PieceFor, ApiError> {
     let printer = store.printer(wanted.printer_id)?.facts;
     let (_, limits) = limits_of(store, wanted.printer_id)?;
     let usual = PieceFor::default();
@@ -118,7 +107,9 @@ fn facts(store: &Store, wanted: &NewPiece) -> Result<PieceFor, ApiError> {
         density_g_cm3: density_g_cm3(material).unwrap_or(usual.density_g_cm3),
         nozzle_c,
         ceiling_c,
-        bed_c: number("bed", &wanted.bed)?.unwrap_or_else(|| bed_c(material)),
+        bed_c: number("bed", &wanted.bed)?
+            .or_else(|| usual_bed_c(material))
+            .unwrap_or(usual.bed_c),
         flow_limit_mm3_s: of(Parameter::VolumetricLimit).unwrap_or(usual.flow_limit_mm3_s),
         retract_mm: of(Parameter::Retraction).unwrap_or(match printer.path {
             FilamentPath::Direct => 1.0,

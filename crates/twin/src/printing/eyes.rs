@@ -181,11 +181,10 @@ impl Eyes {
 
     /// Width of a bead [mm] of a layer's height [mm].
     pub(super) fn bead(&self, l: &Laid, layer: f64) -> f64 {
-        let length = (l.ends[1][0] - l.ends[0][0]).hypot(l.ends[1][1] - l.ends[0][1]);
-        if length < 1e-6 {
+        if l.length() < 1e-6 {
             return 0.0;
         }
-        let area = l.fed_mm * FILAMENT_MM2 / length / self.truth.flow;
+        let area = l.fed_mm * FILAMENT_MM2 / l.length() / self.truth.flow;
         area / layer + layer * (1.0 - std::f64::consts::FRAC_PI_4)
     }
 
@@ -325,8 +324,7 @@ fn cards(printed: &Printed) -> Vec<f64> {
         let near = |o: &&Laid| {
             let across = |i: usize| {
                 let (a, b) = (l.ends.map(|p| p[i]), o.ends.map(|p| p[i]));
-                a[0].min(a[1]) - b[0].max(b[1]).max(f64::MIN) < 1.5
-                    && b[0].min(b[1]) - a[0].max(a[1]) < 1.5
+                a[0].min(a[1]) - b[0].max(b[1]) < 1.5 && b[0].min(b[1]) - a[0].max(a[1]) < 1.5
             };
             across(0) && across(1)
         };
@@ -339,16 +337,8 @@ fn cards(printed: &Printed) -> Vec<f64> {
     for pile in piles {
         let turned =
             |l: &Laid| (l.ends[0][1] - l.ends[1][1]).abs() > (l.ends[0][0] - l.ends[1][0]).abs();
-        let longest = pile
-            .iter()
-            .map(|l| (l.ends[0][0] - l.ends[1][0]).hypot(l.ends[0][1] - l.ends[1][1]))
-            .fold(0.0, f64::max);
-        let lines: Vec<&&Laid> = pile
-            .iter()
-            .filter(|l| {
-                (l.ends[0][0] - l.ends[1][0]).hypot(l.ends[0][1] - l.ends[1][1]) > 0.9 * longest
-            })
-            .collect();
+        let longest = pile.iter().map(|l| l.length()).fold(0.0, f64::max);
+        let lines: Vec<&&Laid> = pile.iter().filter(|l| l.length() > 0.9 * longest).collect();
         if lines.len() < 6 {
             continue;
         }
@@ -365,10 +355,7 @@ fn cards(printed: &Printed) -> Vec<f64> {
             continue;
         };
         let fed: f64 = lines.iter().map(|l| l.fed_mm).sum();
-        let length: f64 = lines
-            .iter()
-            .map(|l| (l.ends[0][0] - l.ends[1][0]).hypot(l.ends[0][1] - l.ends[1][1]))
-            .sum();
+        let length: f64 = lines.iter().map(|l| l.length()).sum();
         let corner = [0, 1].map(|i| {
             pile.iter()
                 .flat_map(|l| l.ends)

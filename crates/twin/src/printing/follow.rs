@@ -18,6 +18,13 @@ pub(super) struct Laid {
     pub tool: u8,
 }
 
+impl Laid {
+    /// Its length over the plate [mm].
+    pub fn length(&self) -> f64 {
+        (self.ends[1][0] - self.ends[0][0]).hypot(self.ends[1][1] - self.ends[0][1])
+    }
+}
+
 /// A way across air.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) struct Crossed {
@@ -35,10 +42,13 @@ pub struct Printed {
     pub(super) crossed: Vec<Crossed>,
     /// What is pulled back: length [mm], speed [mm/s], and the height at which it was [mm].
     pulled: Option<(f64, f64, f64)>,
+    /// Height of a hop that it is on [mm].
     lifted: f64,
+    /// Homed since something was laid: what is laid next is another print, on a free plate.
+    homed: bool,
 }
 
-/// Most that is kept: what a print of some hours lays.
+/// Most beads and ways that are kept, a number of: what a print of some hours lays.
 const MOST: usize = 400_000;
 
 /// One move of the head, or of the filament alone.
@@ -65,15 +75,15 @@ impl Printed {
         follow(gcode)
     }
 
-    /// The plate is free again.
-    pub(crate) fn clear(&mut self) {
-        *self = Self::default();
+    /// The axes were homed. The print stays on the plate: an end may home too.
+    pub(crate) const fn homed(&mut self) {
+        self.homed = true;
     }
 
     /// Takes in one move.
     pub(crate) fn take(&mut self, m: &Moved) {
         let moved = (m.to[0] - m.from[0]).hypot(m.to[1] - m.from[1]);
-        if self.laid.len() + self.crossed.len() >= MOST {
+        if self.laid.len() + self.crossed.len() >= MOST && !self.homed {
             return;
         }
         if moved < 1e-9 && m.fed_mm < 0.0 {
@@ -98,6 +108,10 @@ impl Printed {
         {
             self.pulled = None;
         } else if m.fed_mm > 0.0 {
+            if std::mem::take(&mut self.homed) {
+                self.laid.clear();
+                self.crossed.clear();
+            }
             self.laid.push(Laid {
                 ends: [[m.from[0], m.from[1]], [m.to[0], m.to[1]]],
                 z: m.to[2],

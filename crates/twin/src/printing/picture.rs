@@ -7,8 +7,10 @@ use super::follow::{Laid, Printed};
 
 /// Longest side of a picture [pixels].
 const LONGEST: f64 = 1_600.0;
+/// Brightness of a dark plate, of bright plastic and of a string with light on it [0 to 255]. Invented.
 const PLATE: f32 = 62.0;
 const PLASTIC: f32 = 186.0;
+const STRING: f32 = 205.0;
 
 impl Eyes {
     /// A photo of two posts from the side, as many strings between them as their score has.
@@ -30,7 +32,7 @@ impl Eyes {
                     [330.0 + 740.0 * t, y + fall * t + 4.0 * sag * t * (1.0 - t)]
                 })
                 .collect();
-            d.stroke(&way, 2.5 + 1.5 * self.part(), 205.0);
+            d.stroke(&way, 2.5 + 1.5 * self.part(), STRING);
         }
         self.taken(&d)
     }
@@ -40,12 +42,12 @@ impl Eyes {
     pub fn photo_from_above(&mut self, printed: &Printed) -> (GrayImage, [[f64; 2]; 2]) {
         let layer = layer_of(printed);
         let top = printed.laid.iter().map(|l| l.z).fold(0.0, f64::max);
-        // The line that primes lies at the edge of the plate: a photo leaves it out.
+        // The line that primes is the first, at the edge of the plate: a photo leaves it out.
         let seen: Vec<Laid> = printed
             .laid
             .iter()
-            .filter(|l| (l.z - top).abs() < 1e-6)
             .skip(1)
+            .filter(|l| (l.z - top).abs() < 1e-6)
             .map(|l| self.where_it_lies(l))
             .collect();
         let mut low = [f64::INFINITY; 2];

@@ -175,7 +175,6 @@ impl Station for PressureAdvance {
             );
             form = form.group("", own_fields(&VALUE)).large();
         }
-        // Lines are counted in whole numbers of them; what isn't one isn't measured.
         let lines = r
             .count
             .parse(Unit::One)
@@ -184,12 +183,12 @@ impl Station for PressureAdvance {
             // OK because it lies between 5 and 41.
             #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
             let measured = Measured::EvenLines {
-                count: n as usize,
+                count: n.round() as usize,
                 pitch_mm: LINES_PITCH_MM,
             };
-            for (into, look) in [("first", "first"), ("second", "second")] {
+            for look in ["first", "second"] {
                 let says = format!("lines that keep their width, as the {look} look");
-                form = form.with_photo(into.into(), says, measured);
+                form = form.with_photo(look.into(), says, measured);
             }
         }
         let corners = Field::yes_no(

@@ -116,15 +116,6 @@ pub fn examples(add: &mut dyn FnMut(&'static str, &'static dyn AnyStation, Value
     );
 
     let v: &dyn AnyStation = &stations::VolumetricLimit;
-    let pla = |before: Option<f64>| Context {
-        before,
-        filament: Some(FilamentFacts {
-            name: "PLA, grey".into(),
-            material: "PLA".into(),
-            print_temp_c: Some(215.0),
-        }),
-        ..Context::default()
-    };
     // 200 mm of 1.75 mm at 1.24 g/cm³ are 0.596 g.
     let falls = rungs(&[
         "0.596", "0.594", "0.597", "0.595", "0.593", "0.560", "0.510", "0.462",
@@ -299,4 +290,17 @@ pub fn examples(add: &mut dyn FnMut(&'static str, &'static dyn AnyStation, Value
         json!({"method": "tower", "flow_set_percent": "96", "from": "100", "step": "5", "count": "6", "first": "2 3 4", "second": "2 3", "first_layer_percent": "105"}),
         &Context::default(),
     );
+}
+
+/// A grey PLA, and the value that is set before.
+pub fn pla(before: Option<f64>) -> Context {
+    Context {
+        before,
+        filament: Some(FilamentFacts {
+            name: "PLA, grey".into(),
+            material: "PLA".into(),
+            print_temp_c: Some(215.0),
+        }),
+        ..Context::default()
+    }
 }

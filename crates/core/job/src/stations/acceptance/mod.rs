@@ -19,7 +19,7 @@ use wattotherm_measure::text::{duration_min, fixed, join_and, plain};
 use wattotherm_measure::{
     InstrumentKind, Pen, Reading, Unit, Verdict, default_instruments, fresh_mean,
 };
-use wattotherm_printer::Parameter;
+use wattotherm_printer::{Parameter, is_soft};
 
 use self::scale::{Scale, scales};
 use self::surface::{Look, SURFACE_MOST};
@@ -286,28 +286,27 @@ fn own_piece(context: &Context) -> bool {
 
 /// Whether the filament is a soft one, with limits of its own.
 fn soft(context: &Context) -> bool {
-    context.filament.as_ref().is_some_and(|f| {
-        let m = f.material.trim().to_ascii_uppercase();
-        ["TPU", "TPE", "TPC"].iter().any(|soft| m.starts_with(soft))
-    })
+    context
+        .filament
+        .as_ref()
+        .is_some_and(|f| is_soft(&f.material))
 }
 
 /// Limit of an edge [mm], and the grade that sets it.
 fn cube_limit_mm(context: &Context, edge_mm: f64) -> (f64, Option<(u8, f64)>) {
+    if soft(context) {
+        return (context.house.tolerance(ToleranceId::CubeSoftMm), None);
+    }
     let grade = match context.house.option(RuleId::CubeBy).id {
         "it11" => Some(11),
         "it12" => Some(12),
         "it13" => Some(13),
         _ => None,
     };
-    let hard = match grade.and_then(|g| it_grade_um(g, edge_mm).map(|um| (g, um))) {
+    match grade.and_then(|g| it_grade_um(g, edge_mm).map(|um| (g, um))) {
         Some((g, um)) => (um / 2000.0, Some((g, um))),
         None => (context.house.tolerance(ToleranceId::CubeMm), None),
-    };
-    if soft(context) {
-        return (context.house.tolerance(ToleranceId::CubeSoftMm), None);
     }
-    hard
 }
 
 /// Where a wrong edge points: Z alone to the Z offset (the first layer is squeezed or lifted); X and Y alike to flow
@@ -627,17 +626,14 @@ impl Station for Acceptance {
                     ));
                 }
                 let refs: Vec<&str> = w.settle.iter().map(String::as_str).collect();
-                let failed = if own.symptom == Some(Symptom::OwnPiece) {
-                    ""
-                } else {
-                    "So far nothing failed. "
-                };
+                let own_worse = own.symptom == Some(Symptom::OwnPiece);
+                let failed = if own_worse { "" } else { "So far nothing failed. " };
                 let sentence = format!("{failed}To settle it: {}.", join_and(&refs));
                 w.say(
-                    if too_short {
-                        format!("Not long enough yet: {ran} of {needed} clean.")
-                    } else if unsettled.is_empty() {
+                    if own_worse {
                         "Not accepted yet: the customer’s own piece is worse than the reference.".into()
+                    } else if too_short {
+                        format!("Not long enough yet: {ran} of {needed} clean.")
                     } else {
                         "Measure again: an edge could be inside or outside.".into()
                     },
@@ -682,7 +678,7 @@ fn more_reasons(own: &AcceptanceFound) -> Vec<String> {
         );
     }
     if !own.note.is_empty() {
-        more.push(format!("Noted: {}", own.note));
+        more.push(own.note.clone());
     }
     more
 }
@@ -707,8 +703,10 @@ fn not_accepted(w: Words, f: &Facts<AcceptanceFound>) -> Words {
         ),
         Some(Symptom::FirstLayer) => "the first layer is not even".into(),
         Some(Symptom::Walls) => "the walls are not even".into(),
-        Some(Symptom::Surface | Symptom::OwnPiece) => {
-            own.worst.map_or_else(String::new, |(look, score)| {
+        // The own piece fails nothing by itself: it asks which look is worse.
+        Some(Symptom::Surface | Symptom::OwnPiece) => own
+            .worst
+            .map(|(look, score)| {
                 format!(
                     "{} score {}, at most {} is accepted",
                     look.name(),
@@ -716,7 +714,7 @@ fn not_accepted(w: Words, f: &Facts<AcceptanceFound>) -> Words {
                     plain(SURFACE_MOST, 1)
                 )
             })
-        }
+            .unwrap_or_default(),
     };
     let back = f.send_back.as_deref().unwrap_or_default();
     let label = match Parameter::from_id(back) {

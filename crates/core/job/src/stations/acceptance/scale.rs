@@ -1,7 +1,6 @@
 //! What scale an axis would need, from one length.
 
 use serde::{Deserialize, Serialize};
-
 use wattotherm_measure::Verdict;
 
 use crate::finding::Band;

@@ -97,14 +97,14 @@ pub struct RetractionFound {
     /// Clean on the board, but other prints of the same settings are not.
     again_not: bool,
     /// What a print must promise to be worth making [score].
-    #[serde(default = "half")]
+    #[serde(default = "usual_worth")]
     worth: f64,
     note: String,
 }
 
 /// What a print had to promise before a house could say so.
-const fn half() -> f64 {
-    0.5
+const fn usual_worth() -> f64 {
+    ToleranceId::PrintWorthScore.spec().default
 }
 
 const BORE: Limit = Limit::new(

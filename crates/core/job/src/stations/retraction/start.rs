@@ -1,7 +1,7 @@
 //! Where a search for the retraction begins: slack of the tube, spring of the filament, and the melt.
 
 use serde::{Deserialize, Serialize};
-use wattotherm_printer::{FilamentPath, HotEndKind};
+use wattotherm_printer::{FilamentPath, HotEndKind, kind_of};
 
 /// A tube as far as it loses motion.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -41,9 +41,7 @@ pub(super) const COLD_ZONE_MM: f64 = 2.0;
 /// Stiffness of a material [GPa]; that of the stiffest common one where it isn't known.
 /// Source: handbook 2, section 10, for the first and the last; the others common practice, no published source.
 fn stiffness_gpa(material: &str) -> f64 {
-    let name = material.trim().to_uppercase();
-    let kind: String = name.chars().take_while(|c| c.is_alphabetic()).collect();
-    match kind.as_str() {
+    match kind_of(material).as_str() {
         "PETG" | "PET" => 2.1,
         "ABS" | "ASA" => 2.2,
         "PA" => 1.7,
