@@ -3764,6 +3764,11 @@ export interface components {
              */
             method: components["schemas"]["FlowMethod"];
             /**
+             * @description Pairs laid beside each other, the better one first.
+             * @default
+             */
+            pairs: string;
+            /**
              * @description Second look.
              * @default
              */
@@ -6036,6 +6041,11 @@ export interface components {
              * @default open
              */
             outcome: components["schemas"]["OwnOutcome"];
+            /**
+             * @description Pairs laid beside each other, the better one first.
+             * @default
+             */
+            pairs: string;
             /**
              * @description Second look.
              * @default

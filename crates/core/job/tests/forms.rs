@@ -94,6 +94,25 @@ fn of_another_way(readings: &Value, path: &str) -> bool {
             .iter()
             .any(|n| path == *n || path.starts_with(&format!("{n}.")))
     };
+    // Pairs are laid only where two looks differ; the examples name what is good by one letter or number each.
+    let named = |look: &str| {
+        let typed = readings[look].as_str().unwrap_or_default().to_lowercase();
+        let apart = if method == "cards" { "" } else { " " };
+        let words: BTreeSet<String> = typed
+            .replace(',', " ")
+            .split(apart)
+            .map(|w| w.trim().to_owned())
+            .filter(|w| !w.is_empty())
+            .collect();
+        words
+    };
+    if path == "pairs"
+        && (named("first").is_empty()
+            || named("second").is_empty()
+            || named("first") == named("second"))
+    {
+        return true;
+    }
     match method {
         "patch" => of(&["touches_mm"]),
         "paper" | "feeler" | "routine" | "trim" => of(&["patches", "commanded_mm"]),
@@ -139,6 +158,7 @@ const BY_EYE: &[&str] = &[
     "seed",
     "first",
     "second",
+    "pairs",
     "first_layer_percent",
 ];
 

@@ -330,3 +330,62 @@ fn a_house_whose_prints_are_dear_stops_earlier() {
     // What promises less than three scores isn't printed for distance and speed: the next setting comes.
     assert_eq!(next(3.0), "next_setting");
 }
+
+#[test]
+fn looks_that_differ_are_settled_by_pairs_once_one_wins_often_enough() {
+    let lines = |pairs: &str| {
+        let typed = json!({"from": "0.3", "step": "0.05", "count": "13", "seed": "0", "first": "4", "second": "7", "pairs": pairs});
+        found(&stations::PressureAdvance, &typed, &pla(Some(0.6)))
+    };
+    // Without pairs the looks differ; a few don't settle it, and it says which two to lay again.
+    assert_eq!(lines("").facts.verdict, Verdict::MeasureAgain);
+    let few = lines("7 4, 4 7");
+    assert_eq!(few.facts.verdict, Verdict::MeasureAgain);
+    assert!(
+        few.words.settle[0].contains("beside each other once more"),
+        "{:?}",
+        few.words.settle
+    );
+    // Nine wins of nine over line 4 say nothing of 6 and 8, which nobody laid.
+    let far = lines(&["7 4"; 9].join(", "));
+    assert_eq!(far.facts.verdict, Verdict::MeasureAgain);
+    assert!(
+        far.words.settle[0].starts_with("7 and 6 beside"),
+        "{:?}",
+        far.words.settle
+    );
+    // Nine over either neighbour do: line 7 is 0.6 s, and stays.
+    let many = lines(&["7 6, 7 8"; 9].join(", "));
+    assert_eq!(many.facts.verdict, Verdict::Pass, "{}", many.words.headline);
+    assert!(
+        many.words
+            .reasons
+            .iter()
+            .any(|r| r.starts_with("18 pairs: the best is ahead"))
+    );
+    // Two that win from each other in turn, and from their neighbours, are a tie: the middle, and wider.
+    let tie = lines(&["10 9, 10 11, 9 10, 9 8, 10 11, 9 8, 10 8, 9 11"; 5].join(", "));
+    assert!(
+        tie.words.headline.contains("0.725"),
+        "{}",
+        tie.words.headline
+    );
+    // Two pairs that never met say nothing of the best.
+    let apart = lines("4 5, 7 8");
+    assert!(
+        apart
+            .words
+            .reasons
+            .iter()
+            .any(|r| r.contains("not all of them met"))
+    );
+    // What is no pair is asked about.
+    let typed = json!({"from": "0.3", "step": "0.05", "count": "13", "seed": "0", "first": "4", "second": "7", "pairs": "7"});
+    let station: &dyn AnyStation = &stations::PressureAdvance;
+    let mut readings = station.start(&pla(Some(0.6)));
+    for (k, v) in typed.as_object().unwrap() {
+        readings[k] = v.clone();
+    }
+    let e = station.evaluate(&readings, &pla(Some(0.6))).unwrap_err();
+    assert!(format!("{e:?}").contains("Name two different ones"));
+}

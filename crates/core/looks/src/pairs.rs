@@ -16,13 +16,15 @@ pub struct Strengths {
     pub ahead: f64,
     /// Uncertainty of that at 95 % [1].
     pub expanded: f64,
+    /// Numbers of those that the best is not ahead of by more than the uncertainty, itself among them.
+    pub level: Vec<usize>,
 }
 
 impl Strengths {
     /// Whether the best is ahead by more than its uncertainty: no need to ask on.
     #[must_use]
     pub fn is_settled(&self) -> bool {
-        self.ahead > self.expanded
+        self.level.len() == 1
     }
 }
 
@@ -103,12 +105,18 @@ pub(crate) fn fit(count: usize, wins: &[(usize, usize)], draw: f64) -> Option<St
     let mut order: Vec<usize> = (0..count).collect();
     order.sort_by(|a, b| log[*b].total_cmp(&log[*a]));
     let (best, next) = (order[0], order[1]);
-    let variance =
-        covariance[(best, best)] + covariance[(next, next)] - 2.0 * covariance[(best, next)];
     let two_sided = Normal::new(0.0, 1.0).ok()?.inverse_cdf(0.975);
+    let expanded = |other: usize| {
+        let variance =
+            covariance[(best, best)] + covariance[(other, other)] - 2.0 * covariance[(best, other)];
+        two_sided * variance.max(0.0).sqrt()
+    };
     Some(Strengths {
         ahead: log[best] - log[next],
-        expanded: two_sided * variance.max(0.0).sqrt(),
+        expanded: expanded(next),
+        level: (0..count)
+            .filter(|i| *i == best || log[best] - log[*i] <= expanded(*i))
+            .collect(),
         log,
         best,
         next,

@@ -47,6 +47,8 @@ pub struct PressureAdvanceReadings {
     pub first: String,
     /// Second look.
     pub second: String,
+    /// Pairs laid beside each other, the better one first.
+    pub pairs: String,
     /// Corners printed with it: even, neither bulging nor thin?
     pub corners: Answer,
     /// Prints of one's own: the value that came out best [s].
@@ -152,7 +154,11 @@ impl Station for PressureAdvance {
                         ("seed", for_a_piece(&r.seed, Unit::One)),
                     ],
                 )
-                .group("", blind::fields("The numbers of good lines").to_vec())
+                .group("", {
+                    let mut looks = blind::fields("The numbers of good lines").to_vec();
+                    looks.push(blind::pairs_field(Names::Numbers, &r.first, &r.second));
+                    looks
+                })
                 .drawn("lines")
                 .group(
                     "The piece",
@@ -254,6 +260,7 @@ impl Station for PressureAdvance {
                 seed: &r.seed,
                 first: &r.first,
                 second: &r.second,
+                pairs: &r.pairs,
                 names: Names::Numbers,
                 shuffles: true,
             };

@@ -174,6 +174,9 @@ pub fn examples(add: &mut dyn FnMut(&'static str, &'static dyn AnyStation, Value
     add("adjust", p, lines("9", "9"), &direct(Some(0.06)));
     add("first", p, lines("9 10", "10"), &direct(None));
     add("apart", p, lines("5", "14"), &direct(Some(0.04)));
+    let mut by_pairs = lines("9", "12");
+    by_pairs["pairs"] = "9 10, 9 8, ".repeat(9).into();
+    add("apart, settled by pairs", p, by_pairs, &direct(Some(0.06)));
     add("at the end", p, lines("21", "21"), &direct(Some(0.04)));
     let again = Context {
         adjusts_so_far: 1,
@@ -282,6 +285,14 @@ pub fn examples(add: &mut dyn FnMut(&'static str, &'static dyn AnyStation, Value
         "cards, apart",
         f,
         cards("5", "-20", "b", "G"),
+        &Context::default(),
+    );
+    let mut by_pairs = cards("1", "-4", "B", "F");
+    by_pairs["pairs"] = "F E, F B".into();
+    add(
+        "cards, apart, pairs not settled",
+        f,
+        by_pairs,
         &Context::default(),
     );
     add(

@@ -4,6 +4,7 @@ mod draw;
 mod facts;
 mod order;
 mod pen;
+mod raised;
 mod show;
 mod solid;
 mod strokes;

@@ -29,7 +29,7 @@ fn written(place: [f64; 2]) -> [f64; 2] {
 }
 
 pub(super) struct Pen<'a> {
-    facts: &'a PieceFor,
+    pub(super) facts: &'a PieceFor,
     out: String,
     at: [f64; 2],
     z: f64,

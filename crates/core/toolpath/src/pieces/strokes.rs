@@ -3,8 +3,8 @@
 /// A stroke from one place to another, in a field one wide and two high.
 type Stroke = [[f64; 2]; 2];
 
-/// Where the ends of strokes lie: corners and middles of the field, from its lower left.
-const PLACES: [[f64; 2]; 9] = [
+/// Where the ends of strokes lie: corners and middles of the field, from its lower left, and one between.
+const PLACES: [[f64; 2]; 10] = [
     [0.0, 0.0],
     [0.5, 0.0],
     [1.0, 0.0],
@@ -14,13 +14,15 @@ const PLACES: [[f64; 2]; 9] = [
     [0.0, 2.0],
     [0.5, 2.0],
     [1.0, 2.0],
+    // Where the flag of a 1 ends.
+    [0.1, 1.6],
 ];
 
 /// Strokes of a letter as pairs of places: our own drawing, upright lines and slants alone, so that a bead can lay them.
 const fn pairs(letter: char) -> &'static [u8] {
     match letter {
         '0' => &[0, 2, 2, 8, 8, 6, 6, 0],
-        '1' => &[1, 7, 7, 3],
+        '1' => &[1, 7, 7, 9],
         '2' => &[6, 8, 8, 5, 5, 3, 3, 0, 0, 2],
         '3' => &[6, 8, 8, 2, 2, 0, 3, 5],
         '4' => &[6, 3, 3, 5, 8, 2],

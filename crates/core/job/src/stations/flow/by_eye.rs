@@ -59,30 +59,30 @@ pub(super) fn form(form: Form, r: &FlowReadings) -> Form {
     } else {
         form
     };
-    form.group("", blind::fields(what).to_vec())
-        .drawn(drawing)
-        .group(
-            "The piece",
-            [
-                Some(Field::number(&SET).named("Flow set").needed()),
-                Some(Field::number(&FROM).named(first).needed()),
-                Some(Field::number(&STEP).named("Step").needed()),
-                Some(
-                    Field::number(&COUNT)
-                        .named(if cards { "Cards" } else { "Bands" })
-                        .needed(),
-                ),
-                cards.then(|| {
-                    Field::number(&KEY)
-                        .named("Key")
-                        .hint("0 if the cards lie in order of their flow.")
-                }),
-                Some(Field::number_at("first_layer_percent", &SET).named("First layer’s own flow")),
-            ]
-            .into_iter()
-            .flatten()
-            .collect(),
-        )
+    let mut looks = blind::fields(what).to_vec();
+    looks.push(blind::pairs_field(names(cards), &r.first, &r.second));
+    form.group("", looks).drawn(drawing).group(
+        "The piece",
+        [
+            Some(Field::number(&SET).named("Flow set").needed()),
+            Some(Field::number(&FROM).named(first).needed()),
+            Some(Field::number(&STEP).named("Step").needed()),
+            Some(
+                Field::number(&COUNT)
+                    .named(if cards { "Cards" } else { "Bands" })
+                    .needed(),
+            ),
+            cards.then(|| {
+                Field::number(&KEY)
+                    .named("Key")
+                    .hint("0 if the cards lie in order of their flow.")
+            }),
+            Some(Field::number_at("first_layer_percent", &SET).named("First layer’s own flow")),
+        ]
+        .into_iter()
+        .flatten()
+        .collect(),
+    )
 }
 
 /// Formula: change = middle of the good ones, ± half of what they span and half a step; new = old · (1 + change), for
@@ -112,11 +112,8 @@ pub(super) fn facts(r: &FlowReadings, context: &Context) -> Result<Facts<FlowFou
         seed: if cards { &r.seed } else { &in_order },
         first: &r.first,
         second: &r.second,
-        names: if cards {
-            Names::Letters
-        } else {
-            Names::Numbers
-        },
+        pairs: &r.pairs,
+        names: names(cards),
         shuffles: cards,
     };
     let look = blind::read(&mut intake, tiles, &typed);
@@ -229,5 +226,14 @@ pub(super) fn words(f: &Facts<FlowFound>, pen: Pen) -> Words {
             Some(look) => look.unsettled(w, what, Unit::Percent, pen),
             None => w,
         },
+    }
+}
+
+/// What cards or bands are called.
+fn names(cards: bool) -> Names {
+    if cards {
+        Names::Letters
+    } else {
+        Names::Numbers
     }
 }

@@ -106,6 +106,8 @@ pub struct FlowReadings {
     pub first: String,
     /// Second look.
     pub second: String,
+    /// Pairs laid beside each other, the better one first.
+    pub pairs: String,
     /// The first layer's own multiplier [%]; blank where it has none.
     pub first_layer_percent: Entry,
     /// Paths of unusual values that the technician confirmed.

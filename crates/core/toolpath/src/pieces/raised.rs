@@ -1,0 +1,56 @@
+//! Text that stands out from a wall: of each stroke what one layer cuts.
+
+use super::strokes::strokes;
+
+/// What a layer at a height above the text's foot [mm] lays of a text so high [mm], along the wall from its left end: pieces
+/// from, to [mm], left to right. `thick`: how thick a stroke is [mm].
+pub(super) fn raised(text: &str, high: f64, at: f64, thick: f64) -> Vec<[f64; 2]> {
+    let half = thick / 2.0;
+    let mut cuts: Vec<[f64; 2]> = strokes(text, high)
+        .0
+        .into_iter()
+        .filter_map(|[a, b]| {
+            let (low, top) = (a[1].min(b[1]), a[1].max(b[1]));
+            if at < low - half || at > top + half {
+                return None;
+            }
+            if top - low < 1e-9 {
+                return Some([a[0].min(b[0]) - half, a[0].max(b[0]) + half]);
+            }
+            let lean = (b[0] - a[0]) / (b[1] - a[1]);
+            let x = a[0] + lean * (at.clamp(low, top) - a[1]);
+            let wide = half * lean.hypot(1.0);
+            Some([x - wide, x + wide])
+        })
+        .collect();
+    cuts.sort_by(|a, b| a[0].total_cmp(&b[0]));
+    let mut joined: Vec<[f64; 2]> = Vec::new();
+    for cut in cuts {
+        match joined.last_mut() {
+            Some(last) if cut[0] <= last[1] + half => last[1] = last[1].max(cut[1]),
+            _ => joined.push(cut),
+        }
+    }
+    joined
+}
+
+#[cfg(test)]
+mod tests {
+    use super::raised;
+
+    #[test]
+    fn a_zero_is_two_posts_between_two_beams() {
+        let cut = |at: f64| raised("0", 4.0, at, 0.5);
+        assert_eq!(cut(0.0), [[-0.25, 2.25]]);
+        assert_eq!(cut(4.0), [[-0.25, 2.25]]);
+        assert_eq!(cut(2.0), [[-0.25, 0.25], [1.75, 2.25]]);
+        assert!(cut(4.5).is_empty() && cut(-0.5).is_empty());
+    }
+
+    #[test]
+    fn letters_beside_each_other_stay_apart() {
+        assert_eq!(raised("11", 4.0, 1.0, 0.4).len(), 2);
+        // Higher up each has its flag beside its post.
+        assert_eq!(raised("11", 4.0, 3.2, 0.4).len(), 4);
+    }
+}
