@@ -269,7 +269,8 @@ test('two faults at once are said, and each can be mended', async ({ page, reque
     .getByRole('button', { name: 'Take back: waves beside corners, or shifted layers' })
     .click()
   await evidence(page).getByRole('button', { name: 'Take back: rattles when it moves' }).click()
-  await expect(causes).toContainText('One cause explains what was seen.')
+  await expect(causes.getByRole('region', { name: 'Two at once' })).toBeHidden()
+  await expect(causes).not.toContainText('Likelier both')
 })
 
 test('nothing wrong: nothing found, what was ruled out is said, and the bench asks again on its day', async ({
@@ -464,4 +465,28 @@ test('the connected printer does what it can of a check: it logs while the head 
   } finally {
     await server.kill()
   }
+})
+
+test('a nozzle that the customer swapped: what the cause leaves unexplained is said, and its own job is the way out', async ({
+  page,
+  request,
+}) => {
+  test.slow()
+  const teasel = await ownPrinter(request, 'Teasel')
+  const told = 'I changed the nozzle on sunday. Now there are strings everywhere and the walls look thin.'
+  await begin(page, teasel, told)
+  await expect(evidence(page)).toContainText('so since a part was swapped: yes')
+  await follow(page, {
+    so: [/since a part was swapped/, /thin, or with gaps/, /strings and blobs/],
+    shows: [/shows at once/, /curls/],
+    mends: /Push a needle up the bore/,
+  })
+  const cause = page.getByRole('region', { name: 'The cause' })
+  await expect(cause).toContainText('It is the partly clogged nozzle.')
+  await expect(cause).toContainText(/It doesn’t explain: .*strings and blobs/)
+  await doesNotCount(page)
+  await page.getByRole('button', { name: 'End the case: it is mended' }).click()
+  await expect(page.getByText('This case is over')).toBeVisible()
+  await page.getByRole('link', { name: 'Begin the job for the swapped part' }).click()
+  await expect(page.getByLabel("Complaint, in the customer's words")).toHaveValue(told)
 })

@@ -2233,6 +2233,8 @@ export interface components {
             ruled_out: string[];
             /** @description What was seen. */
             seen: components["schemas"]["SeenShown"][];
+            /** @description A part was swapped, as they say, and no job is open that measures what it shook. */
+            swapped_unmeasured: boolean;
             /** @description What was tried. */
             tried: components["schemas"]["TriedShown"][];
             two_at_once?: components["schemas"]["PairShown"] | null;

@@ -22,7 +22,7 @@ const keys = [
   ['Enter', 'next reading, question or picture'],
   ['first letter, number', 'answers a question, takes a picture'],
   ['1, 2, 3 …', 'What is wrong?: the answer with that number'],
-  ['Ctrl + Enter', 'close the station, start the job, look for the cause'],
+  ['Ctrl + Enter', 'close the station, start the job, look for the cause, send what a dialog asks'],
   ['Ctrl + .', 'something happened to this job: a part, a return, a pause, an end'],
   ['Esc', 'back to the bench; nothing is lost'],
   ['/', 'find a printer or job'],
@@ -59,6 +59,12 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   if (event.key === 'Escape') {
     // What lies over the page is what is left: a dialog, the route on a phone, an open list.
     if (!document.querySelector('[role=dialog], .n-base-select-menu')) void router.push('/')
+    return
+  }
+  if (event.key === 'Enter' && (event.ctrlKey || event.metaKey) && dialog && !event.repeat) {
+    // What is filled in is sent; a bare question wants its own answer.
+    if (dialog.querySelector('input, textarea'))
+      dialog.querySelector<HTMLElement>('[data-close], button.n-button--primary-type')?.click()
     return
   }
   if (typing || event.ctrlKey || event.metaKey || event.altKey) return

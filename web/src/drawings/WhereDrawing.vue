@@ -63,7 +63,7 @@ const right = computed(() => at.value[0] - left.value < wide * 0.55)
 const end = computed(() => (right.value ? left.value + wide - 12 : left.value + 12))
 /* Where the label's ink ends, towards the part: about 8.4 a letter at this size. */
 const ink = computed(() => end.value + (right.value ? -1 : 1) * (8.4 * props.label.length + 6))
-const below = computed(() => (at.value[1] - top.value < 70 ? top.value + high - 14 : top.value + 18))
+const below = computed(() => (at.value[1] - top.value < 70 ? at.value[1] + 64 : top.value + 18))
 </script>
 
 <template>

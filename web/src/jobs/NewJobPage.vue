@@ -38,6 +38,8 @@ const draft = useSessionStorage(
   },
   { mergeDefaults: true },
 )
+/* From a case: the customer’s sentence comes along, unless something is typed already. */
+if (typeof route.query.told === 'string' && !draft.value.complaint) draft.value.complaint = route.query.told
 const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
 const { data: filaments } = useQuery({ queryKey: ['filaments'], queryFn: () => get('/api/v1/filaments') })
 const { data: page, error: loadError } = useQuery({

@@ -2,6 +2,7 @@
 import { NSelect } from 'naive-ui'
 import { computed, inject, ref } from 'vue'
 
+import { onward } from './onward'
 import { shutKey } from './shut'
 
 /* One of a list: type a part of its name, or open it. Enter takes it and goes on. */
@@ -33,6 +34,8 @@ const input = computed(() => ({
 /* Reached with Tab, the list itself has the focus and not its line: a letter opens it and goes on in the line. */
 const root = ref<HTMLElement>()
 function letter(event: KeyboardEvent) {
+  // Enter opens a list that is shut; in an open one it takes what is marked, and goes on.
+  if (event.key === 'Enter' && open.value) setTimeout(() => open.value || onward(event))
   const line = root.value?.querySelector('input')
   const typed =
     event.key.length === 1 && event.key !== ' ' && !event.ctrlKey && !event.metaKey && !event.altKey
@@ -43,7 +46,7 @@ function letter(event: KeyboardEvent) {
 </script>
 
 <template>
-  <div ref="root" class="pick" @keydown.capture="letter">
+  <div ref="root" class="pick" :data-pick="model ? undefined : ''" @keydown.capture="letter">
     <label :for="id">{{ label }}</label>
     <NSelect
       v-model:value="value"

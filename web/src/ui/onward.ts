@@ -1,8 +1,9 @@
-/** What Enter stops at: readings that nobody filled in for the technician, steps, and questions. */
-const STOPS = '[data-reading]:not([data-prefilled]), [data-step], [data-answers]'
+/** What Enter stops at: readings that nobody filled in for the technician, steps, questions, lists with nothing chosen. */
+const STOPS = '[data-reading]:not([data-prefilled]), [data-step], [data-answers], [data-pick]'
 
 /** What takes the focus at a stop; none at a question that is answered already. */
 function hold(stop: HTMLElement): HTMLElement | null {
+  if (stop.matches('[data-pick]')) return stop.querySelector('input')
   if (!stop.matches('[data-answers]')) return stop
   return stop.querySelector(':checked') ? null : stop.querySelector<HTMLElement>('input')
 }

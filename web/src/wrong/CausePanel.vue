@@ -36,13 +36,12 @@ const percent = (p: number) => `${Math.round(100 * p)} %`
         >
       </p>
     </section>
-    <section aria-label="Two at once">
+    <section v-if="page.two_at_once" aria-label="Two at once">
       <h2>Two at once?</h2>
-      <p v-if="page.two_at_once" class="doubt">
+      <p class="doubt">
         No single cause explains what was seen. Likelier both: {{ page.two_at_once.labels.join(' and ') }}.
         Mend one, then look again.
       </p>
-      <p v-else>One cause explains what was seen.</p>
     </section>
     <section v-if="page.ruled_out.length">
       <FoldedPart title="Ruled out" :says="String(page.ruled_out.length)">

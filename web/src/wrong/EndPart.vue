@@ -6,6 +6,7 @@ import type { Schemas } from '../api/client'
 import TextLine from '../ui/TextLine.vue'
 import HelpPack from './HelpPack.vue'
 import PreventList from './PreventList.vue'
+import SwappedLine from './SwappedLine.vue'
 import type { CasePage } from './useCase'
 
 /* The end of a case without a proof, or after it: what was ruled out, whom to ask, when to ask again. */
@@ -49,6 +50,7 @@ const finish = (how: Schemas['CaseEnd'] | null) =>
       <p v-if="over && page.case.job_id">
         <RouterLink :to="`/jobs/${page.case.job_id}`">To job {{ page.case.job_id }}</RouterLink>
       </p>
+      <SwappedLine v-if="over" :page="page" />
       <div v-if="page.ruled_out.length && page.case.ended !== 'proven'">
         <h2>Ruled out</h2>
         <ul>

@@ -8,6 +8,7 @@ import PickList from '../ui/PickList.vue'
 import TextLine from '../ui/TextLine.vue'
 import WideTable from '../ui/WideTable.vue'
 import PreventList from './PreventList.vue'
+import SwappedLine from './SwappedLine.vue'
 import type { CasePage } from './useCase'
 
 /* The cause is proven: what it takes to mend it, what keeps it away, and the job that follows. */
@@ -104,16 +105,20 @@ function end(job: boolean) {
         />
       </div>
     </template>
+    <p v-if="page.unexplained.length" class="doubt">
+      It doesn’t explain: {{ page.unexplained.join('; ') }}. Look whether that is still so before you end.
+    </p>
     <PreventList :proven="proven" />
     <NCheckbox v-model:checked="counts" class="counts">
       This case counts for the shop’s weights (House rules lists it, and can leave it out)
     </NCheckbox>
-    <div v-if="!page.open_job && known?.length">
-      <p id="case-filaments" class="label">Filaments to prove it with, where a job is opened</p>
+    <div v-if="!page.open_job && wantsJob && known?.length">
+      <p id="case-filaments" class="label">Filaments to prove it with</p>
       <NCheckboxGroup v-model:value="filaments" aria-labelledby="case-filaments" class="boxes">
         <NCheckbox v-for="f in known" :key="f.id" :value="f.id">{{ f.name }}</NCheckbox>
       </NCheckboxGroup>
     </div>
+    <SwappedLine v-if="!wantsJob" :page="page" />
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>
     <div class="ways">
       <NButton v-if="wantsJob" type="primary" :disabled="busy" @click="end(true)">
@@ -136,6 +141,10 @@ function end(job: boolean) {
 .kind {
   color: var(--ink2);
   font-weight: 600;
+}
+.doubt {
+  border-left: 4px solid var(--caution);
+  padding-left: 8px;
 }
 .on td:first-child {
   font-weight: 700;

@@ -49,14 +49,14 @@ const MEANS: &[(&str, &[&str], &str)] = &[
     ),
     (
         "at_random",
-        &["random|sometimes|sporadic|irregular|intermittent|occasional|now."],
+        &["random|sometimes|sporadic|irregular|intermittent|occasional"],
         "",
     ),
-    ("at_random", &["every.", "now."], ""),
+    ("at_random", &["now.", "then.|again."], ""),
     (
         "first_layer_only",
         &["first.", "layer"],
-        "good|fine|ok.|okay",
+        "good|fine|ok.|okay|perfect|great|nice",
     ),
     (
         "one_filament",
@@ -69,6 +69,14 @@ const MEANS: &[(&str, &[&str], &str)] = &[
         "while|day.|week|back.|again.",
     ),
     (
+        "since_swap",
+        &[
+            "i.|i've|i’ve|we.|we've|we’ve|he.|she.|they.|you.|myself|ourselves",
+            "swapp|replac|chang|fitted|install|upgrad",
+        ],
+        "while|day.|week|back.|again.|want|setting|filament|spool|colour|color",
+    ),
+    (
         "new_nozzle_for_a_while",
         &[
             "new|chang|replac|swap",
@@ -77,6 +85,7 @@ const MEANS: &[(&str, &[&str], &str)] = &[
         ],
         "",
     ),
+    ("thin", &["under.", "extru"], ""),
     (
         "thin",
         &["thin|underextru|under-extru|gappy|starv|spars|sponge|spongy"],
@@ -202,7 +211,7 @@ const MEANS: &[(&str, &[&str], &str)] = &[
     (
         "slow_heat",
         &[
-            "slow|forever|long|never|won't|doesn't|not.|won’t|doesn’t",
+            "slow|forever|long|never|fail|won't|doesn't|not.|won’t|doesn’t",
             "heat|warm|temperature|reach",
         ],
         "",

@@ -100,6 +100,57 @@ fn what_customers_say_proposes_what_they_mean_and_not_the_opposite() {
             &["burnt_smell"],
             &["part_dragged"],
         ),
+        (
+            "I changed the nozzle on sunday. Now there are strings everywhere and the walls look thin.",
+            &["since_swap", "strings", "thin"],
+            &["at_random"],
+        ),
+        (
+            "We've fitted a longer tube and it oozes like mad.",
+            &["since_swap", "strings"],
+            &["one_factor"],
+        ),
+        (
+            "I changed the filament and it strings.",
+            &["strings"],
+            &["since_swap"],
+        ),
+        (
+            "Every now and then a layer is shifted.",
+            &["at_random", "ringing"],
+            &["since_swap"],
+        ),
+        (
+            "Now it doesn’t stick any more.",
+            &["loose_strands"],
+            &["at_random"],
+        ),
+        (
+            "First layer perfect, later spaghetti.",
+            &["part_dragged"],
+            &["first_layer_only"],
+        ),
+        (
+            "It under extrudes after about 20 minutes.",
+            &["thin", "after_minutes"],
+            &["fat_lines"],
+        ),
+        (
+            "Says heating failed and stops.",
+            &["slow_heat"],
+            &["wont_load", "reads_end"],
+        ),
+        (
+            "It was fine until I tightened the nozzle; now plastic leaks out above it.",
+            &["drops_above_nozzle"],
+            &["half_print", "at_random"],
+        ),
+        (
+            "The filament is ground to dust and there is a clicking noise.",
+            &["grinding_dust", "clicks"],
+            &["thin"],
+        ),
+        ("It is loud.", &[], &["rattles", "at_once"]),
         ("It is fine.", &[], &["at_once", "thin", "half_print"]),
         ("", &[], &["at_once"]),
     ];

@@ -2,8 +2,8 @@
 
 use wattotherm_diagnosis::{
     Action, Answer, Believed, Choice, Diagnosis, Model, Outcome, POSSIBLE_FROM, PrinterDoes,
-    Proposed, SHIPPED, Weighed, chance_word, choices, diagnose, hits_sisters, milder, prevents,
-    proposals, why_words,
+    Proposed, SHIPPED, SeenEntry, Weighed, chance_word, choices, diagnose, hits_sisters, milder,
+    prevents, proposals, why_words,
 };
 use wattotherm_measure::text::plain;
 use wattotherm_printer::{Part, Replacement};
@@ -310,13 +310,18 @@ impl Gathered {
             .actions
             .iter()
             .filter(|a| Some(a.id) != next.map(|n| n.id) && !done(a));
+        let since_swap = |s: &SeenEntry| {
+            s.observation == "since_swap" && matches!(&s.answer, Answer::Word(w) if w == "yes")
+        };
+        let open_job = self
+            .job
+            .as_ref()
+            .filter(|j| j.finished_at.is_none())
+            .map(|j| j.id);
         let replaced = |id: &String| Replacement::from_id(id).map(|r| r.part().label());
         Ok(CasePage {
-            open_job: self
-                .job
-                .as_ref()
-                .filter(|j| j.finished_at.is_none())
-                .map(|j| j.id),
+            open_job,
+            swapped_unmeasured: open_job.is_none() && self.told.seen.iter().any(since_swap),
             proposals: proposals(&self.case.sentence)
                 .into_iter()
                 .filter_map(proposed)

@@ -212,6 +212,8 @@ pub struct CasePage {
     pub printer: Printer,
     /// Its job, where it has one that is open.
     pub open_job: Option<i64>,
+    /// A part was swapped, as they say, and no job is open that measures what it shook.
+    pub swapped_unmeasured: bool,
     /// What the sentence may mean, and nobody has said yet.
     pub proposals: Vec<ProposalShown>,
     /// What was seen.
