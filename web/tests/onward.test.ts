@@ -3,8 +3,10 @@ import { afterEach, beforeEach, describe, expect, test } from 'vitest'
 import { defineComponent, h, nextTick, ref } from 'vue'
 
 import ChoiceRow from '../src/ui/ChoiceRow.vue'
+import PickList from '../src/ui/PickList.vue'
 import ReadingField from '../src/ui/ReadingField.vue'
 import StringsPick from '../src/ui/StringsPick.vue'
+import TextLine from '../src/ui/TextLine.vue'
 import { meant } from '../src/ui/onward'
 
 /* What is laid out is seen: the test's page lays nothing out. */
@@ -48,6 +50,31 @@ function bench(given: { from?: string; answered?: string } = {}) {
     { attachTo: document.body },
   )
   return { view, answer, strings }
+}
+/** The same in a dialog, with a list, a line of words and the button that sends. */
+function dialog(chosen: string) {
+  const view = mount(
+    defineComponent({
+      render: () =>
+        h('div', { role: 'dialog' }, [
+          h(ReadingField, { path: 'one', label: 'One', modelValue: '' }),
+          h(PickList, {
+            id: 'part',
+            label: 'Part',
+            modelValue: chosen,
+            options: [
+              { value: '', label: 'not known' },
+              { value: 'nozzle', label: 'nozzle' },
+            ],
+          }),
+          h(TextLine, { id: 'why', label: 'Why?', modelValue: '' }),
+          h('button', { id: 'later' }, 'Not now'),
+          h('button', { id: 'note', class: 'n-button--primary-type' }, 'Note it'),
+        ]),
+    }),
+    { attachTo: document.body },
+  )
+  return view
 }
 const here = () => {
   const at = document.activeElement
@@ -110,5 +137,24 @@ describe('a key at a question', () => {
     expect(meant('s', ['slow', 'stopped', 'open'])).toBe(-1)
     expect(meant('o', ['slow', 'stopped', 'open'])).toBe(2)
     expect(meant('Shift', ['shifted'])).toBe(-1)
+  })
+})
+
+describe('Enter in a dialog', () => {
+  test('stops at a list with nothing chosen, at a line of words, and at what sends it', async () => {
+    dialog('')
+    document.getElementById('f-one')?.focus()
+    await press('Enter')
+    expect(here()).toBe('part')
+    document.getElementById('why')?.focus()
+    await press('Enter')
+    expect(here()).toBe('note')
+  })
+
+  test('passes a list that has its answer', async () => {
+    dialog('nozzle')
+    document.getElementById('f-one')?.focus()
+    await press('Enter')
+    expect(here()).toBe('why')
   })
 })

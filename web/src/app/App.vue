@@ -6,6 +6,7 @@ import { RouterLink, RouterView, useRoute, useRouter } from 'vue-router'
 
 import { applyTokens, dark, overrides, useTokens } from './theme'
 import HeatStrip from '../live/HeatStrip.vue'
+import { SENDS } from '../ui/onward'
 import FindDialog from './FindDialog.vue'
 
 const tokens = useTokens()
@@ -63,8 +64,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   }
   if (event.key === 'Enter' && (event.ctrlKey || event.metaKey) && dialog && !event.repeat) {
     // What is filled in is sent; a bare question wants its own answer.
-    if (dialog.querySelector('input, textarea'))
-      dialog.querySelector<HTMLElement>('[data-close], button.n-button--primary-type')?.click()
+    if (dialog.querySelector('input, textarea')) dialog.querySelector<HTMLElement>(SENDS)?.click()
     return
   }
   if (typing || event.ctrlKey || event.metaKey || event.altKey) return

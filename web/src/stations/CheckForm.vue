@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { NButton, NInput } from 'naive-ui'
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { signalWord } from '../api/words'
@@ -52,6 +52,13 @@ function toggle(i: number) {
   tick.reason = ''
   tick.at_c = tick.state === 'done' ? now() : null
 }
+/** Skipped, failed, or open again; the hand goes on to the reason, or back to the box. */
+async function mark(i: number, state: Tick['state'], event: Event) {
+  const step = (event.currentTarget as HTMLElement).closest('li')
+  Object.assign(own(i), { ...empty, state })
+  await nextTick()
+  step?.querySelector<HTMLElement>(state === 'open' ? '[data-step]' : '.reason input')?.focus()
+}
 /** The nozzle as a connected printer reports it; a step's gate is judged by it. */
 const link = useLink(props.station)
 const now = () => link.nozzleC.value ?? null
@@ -99,7 +106,7 @@ function next(event: KeyboardEvent, i: number) {
           quaternary
           class="plain"
           :aria-label="`Skip step ${i + 1}`"
-          @click="own(i).state = 'skipped'"
+          @click="(event: Event) => mark(i, 'skipped', event)"
         >
           skip
         </NButton>
@@ -108,7 +115,7 @@ function next(event: KeyboardEvent, i: number) {
           quaternary
           class="plain"
           :aria-label="`Step ${i + 1} failed`"
-          @click="own(i).state = 'failed'"
+          @click="(event: Event) => mark(i, 'failed', event)"
         >
           failed
         </NButton>
@@ -117,7 +124,7 @@ function next(event: KeyboardEvent, i: number) {
           quaternary
           class="plain"
           :aria-label="`Undo step ${i + 1}`"
-          @click="Object.assign(own(i), empty)"
+          @click="(event: Event) => mark(i, 'open', event)"
         >
           undo
         </NButton>

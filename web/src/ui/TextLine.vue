@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { NInput } from 'naive-ui'
-import { computed, ref } from 'vue'
+import { computed, getCurrentInstance, ref } from 'vue'
+
+import { onward } from './onward'
 
 /* A line of words with its label. */
 const model = defineModel<string | null>()
@@ -19,15 +21,18 @@ const input = computed(() => ({
   inputmode: props.decimal ? ('decimal' as const) : ('text' as const),
   class: props.decimal ? 'mono' : undefined,
 }))
+/* Where nobody waits for its Enter, a dialog goes on to what it asks next. */
+const sends = getCurrentInstance()?.vnode.props?.onEnter !== undefined
 function key(event: KeyboardEvent) {
   if (event.key !== 'Enter' || event.ctrlKey || event.metaKey) return
-  emit('enter')
+  if (sends) emit('enter')
+  else if (event.target instanceof HTMLElement && event.target.closest('[role=dialog]')) onward(event)
 }
 defineExpose({ focus: () => field.value?.focus() })
 </script>
 
 <template>
-  <div class="line">
+  <div class="line" :data-line="model ? undefined : ''">
     <label :for="id" :class="{ 'visually-hidden': bare }">{{ label }}</label>
     <NInput
       ref="field"

@@ -1,9 +1,14 @@
 /** What Enter stops at: readings that nobody filled in for the technician, steps, questions, lists with nothing chosen. */
 const STOPS = '[data-reading]:not([data-prefilled]), [data-step], [data-answers], [data-pick]'
+/** In a dialog lines of words are asked for too; at a station they are notes. */
+const ASKED = `${STOPS}, [data-line]`
+
+/** What sends what a dialog asks. */
+export const SENDS = '[data-close], button.n-button--primary-type'
 
 /** What takes the focus at a stop; none at a question that is answered already. */
 function hold(stop: HTMLElement): HTMLElement | null {
-  if (stop.matches('[data-pick]')) return stop.querySelector('input')
+  if (stop.matches('[data-pick], [data-line]')) return stop.querySelector('input')
   if (!stop.matches('[data-answers]')) return stop
   return stop.querySelector(':checked') ? null : stop.querySelector<HTMLElement>('input')
 }
@@ -13,8 +18,9 @@ export function onward(event: KeyboardEvent) {
   if (event.ctrlKey || event.metaKey || event.altKey) return
   event.preventDefault()
   const here = event.target as HTMLElement
-  const within = here.closest('[role=dialog]') ?? document
-  for (const stop of within.querySelectorAll<HTMLElement>(STOPS)) {
+  const dialog = here.closest('[role=dialog]')
+  const within = dialog ?? document
+  for (const stop of within.querySelectorAll<HTMLElement>(dialog ? ASKED : STOPS)) {
     const below = here.compareDocumentPosition(stop) & Node.DOCUMENT_POSITION_FOLLOWING
     if (!below || stop.offsetParent === null) continue
     const next = hold(stop)
@@ -23,7 +29,7 @@ export function onward(event: KeyboardEvent) {
       return
     }
   }
-  within.querySelector<HTMLElement>('[data-close]')?.focus()
+  within.querySelector<HTMLElement>(dialog ? SENDS : '[data-close]')?.focus()
 }
 
 /** Which of some answers a key means: the only one that begins with it, or whose number it is. */

@@ -490,7 +490,7 @@ impl Station for Check {
             return w.stop(
                 &failed.reason,
                 format!(
-                    "This step failed: “{}”. Mend it before you go on.",
+                    "This step failed: “{}” Mend it before you go on.",
                     failed.act
                 ),
             );
