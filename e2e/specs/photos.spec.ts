@@ -1,3 +1,4 @@
+import AxeBuilder from '@axe-core/playwright'
 import { expect, test } from '@playwright/test'
 
 import { ownPrinter, pick, startJob, tickOpen, workTo } from '../bench'
@@ -66,6 +67,23 @@ test('a picture is kept at its station, marked with the pen, and stands in the r
   await workTo(page, request, job, 'offset_z')
   await page.goto(`/jobs/${job}/first_print`)
   await expect(strip).toContainText('baseline: plastic at the tip')
+  // With a picture of its own, both lie over each other under a slider that keys move.
+  await expect(strip.getByRole('button', { name: 'Before and after …' })).toHaveCount(0)
+  await strip
+    .getByLabel('Add a picture')
+    .setInputFiles({ name: 'now.png', mimeType: 'image/png', buffer: await picture(page) })
+  await strip.getByRole('button', { name: 'Before and after …' }).click()
+  const both = page.getByRole('dialog', { name: 'Before and after' })
+  await expect(both.getByRole('img', { name: 'Before: plastic at the tip' })).toBeVisible()
+  const after = both.getByRole('img', { name: /^After: / })
+  await expect(after).toHaveCSS('clip-path', 'inset(0px 0px 0px 50%)')
+  const slider = both.getByRole('slider', { name: 'Earlier picture, %' })
+  await slider.focus()
+  await slider.press('ArrowRight')
+  await expect(after).toHaveCSS('clip-path', 'inset(0px 0px 0px 52%)')
+  expect((await new AxeBuilder({ page }).include('[role=dialog]').analyze()).violations).toEqual([])
+  await both.getByRole('button', { name: 'Done' }).click()
+  await expect(both).toHaveCount(0)
   await page.goto(`/jobs/${job}/report`)
   await expect(page.getByRole('article')).toContainText('Baseline print: plastic at the tip')
   await expect(page.getByRole('article').getByRole('img', { name: 'plastic at the tip' })).toBeVisible()

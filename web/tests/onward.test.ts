@@ -53,28 +53,23 @@ function bench(given: { from?: string; answered?: string } = {}) {
 }
 /** The same in a dialog, with a list, a line of words and the button that sends. */
 function dialog(chosen: string) {
-  const view = mount(
-    defineComponent({
-      render: () =>
-        h('div', { role: 'dialog' }, [
-          h(ReadingField, { path: 'one', label: 'One', modelValue: '' }),
-          h(PickList, {
-            id: 'part',
-            label: 'Part',
-            modelValue: chosen,
-            options: [
-              { value: '', label: 'not known' },
-              { value: 'nozzle', label: 'nozzle' },
-            ],
-          }),
-          h(TextLine, { id: 'why', label: 'Why?', modelValue: '' }),
-          h('button', { id: 'later' }, 'Not now'),
-          h('button', { id: 'note', class: 'n-button--primary-type' }, 'Note it'),
-        ]),
-    }),
-    { attachTo: document.body },
-  )
-  return view
+  const asks = () =>
+    h('div', { role: 'dialog' }, [
+      h(ReadingField, { path: 'one', label: 'One', modelValue: '' }),
+      h(PickList, {
+        id: 'part',
+        label: 'Part',
+        modelValue: chosen,
+        options: [
+          { value: '', label: 'not known' },
+          { value: 'nozzle', label: 'nozzle' },
+        ],
+      }),
+      h(TextLine, { id: 'why', label: 'Why?', modelValue: '' }),
+      h('button', { id: 'later' }, 'Not now'),
+      h('button', { id: 'note', class: 'n-button--primary-type' }, 'Note it'),
+    ])
+  return mount(asks, { attachTo: document.body })
 }
 const here = () => {
   const at = document.activeElement

@@ -16,6 +16,7 @@ import PatchDrawing from './PatchDrawing.vue'
 import ScoreSheet from './ScoreSheet.vue'
 import SensorDrawing from './SensorDrawing.vue'
 import StringsSheet from './StringsSheet.vue'
+import SurfaceSheet from './SurfaceSheet.vue'
 import TightenDrawing from './TightenDrawing.vue'
 import WallDrawing from './WallDrawing.vue'
 
@@ -136,6 +137,7 @@ export const drawings: Record<string, Drawing | undefined> = {
   },
   scores: { view: ScoreSheet, props: () => ({}) },
   strings: { view: StringsSheet, props: () => ({}) },
+  surface: { view: SurfaceSheet, props: () => ({}) },
   lines: { view: LinesDrawing, props: () => ({}) },
   cards: { view: CardsDrawing, props: () => ({ bands: false }) },
   bands: { view: CardsDrawing, props: (s) => ({ bands: true, count: s.v('count') }) },

@@ -7,6 +7,7 @@ import { ServerError, answer, client, type Schemas } from '../api/client'
 import FilePick from '../ui/FilePick.vue'
 import MarkedPhoto from '../ui/MarkedPhoto.vue'
 import PickList from '../ui/PickList.vue'
+import BeforeAfterDialog from './BeforeAfterDialog.vue'
 import PhotoDialog from './PhotoDialog.vue'
 
 /* Pictures of a stop, with those of the baseline beside a first print and at acceptance, and the printer's last accepted piece. */
@@ -58,6 +59,16 @@ const steps = computed(() => [
 ])
 const captionOf = (p: Schemas['Photo']) =>
   p.caption || props.steps?.find((s) => s.id === p.step)?.act || `picture ${p.id}`
+/* What this piece is held against, and its own pictures: with both, a slider compares them. */
+const before = computed(() => [
+  ...earlier.value.map((e) => ({
+    photo: e.photo,
+    says: `accepted before, job ${e.job_id}: ${e.photo.caption || `picture ${e.photo.id}`}`,
+  })),
+  ...baseline.value.map((p) => ({ photo: p, says: `baseline: ${p.caption || `picture ${p.id}`}` })),
+])
+const after = computed(() => own.value.map((p) => ({ photo: p, says: captionOf(p) })))
+const comparing = ref(false)
 const failure = ref('')
 const busy = ref(false)
 const open = ref<Schemas['Photo'] | null>(null)
@@ -90,13 +101,9 @@ function show(photo: Schemas['Photo']) {
 
 <template>
   <section class="photos" aria-label="Pictures">
-    <figure v-for="p in baseline" :key="`b${p.id}`">
-      <MarkedPhoto :photo="p" :marks="p.marks" />
-      <figcaption>baseline: {{ p.caption || `picture ${p.id}` }}</figcaption>
-    </figure>
-    <figure v-for="{ photo: p, job_id: before } in earlier" :key="`e${p.id}`">
-      <MarkedPhoto :photo="p" :marks="p.marks" />
-      <figcaption>accepted before, job {{ before }}: {{ p.caption || `picture ${p.id}` }}</figcaption>
+    <figure v-for="b in before" :key="`b${b.photo.id}`">
+      <MarkedPhoto :photo="b.photo" :marks="b.photo.marks" />
+      <figcaption>{{ b.says }}</figcaption>
     </figure>
     <figure v-for="p in own" :key="p.id">
       <NButton quaternary class="plain open" :aria-label="`Open picture ${p.id}`" @click="show(p)">
@@ -104,6 +111,10 @@ function show(photo: Schemas['Photo']) {
       </NButton>
       <figcaption>{{ captionOf(p) }}</figcaption>
     </figure>
+    <NButton v-if="before.length && after.length" class="no-print" @click="comparing = true">
+      Before and after …
+    </NButton>
+    <BeforeAfterDialog v-model:shown="comparing" :before="before" :after="after" />
     <PickList
       v-if="props.steps && props.steps.length > 1"
       id="photo-step"

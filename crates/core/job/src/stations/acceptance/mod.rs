@@ -400,6 +400,7 @@ impl Station for Acceptance {
                 "Surface, scored 0 (none) to 5 (all over)",
                 surface::fields(),
             )
+            .drawn("surface")
             .group("", vec![note_field()])
     }
 
