@@ -68,6 +68,8 @@ async fn look(State(at): State<At>, Path(what): Path<String>) -> Result<Json<Val
             json!({"strings": strings, "gaps": gaps})
         }),
         "combs" => at.look(|eyes, printed| json!({"teeth": eyes.combs(printed)})),
+        "walls" => at.look(|eyes, printed| json!({"sides_mm": eyes.walls(printed)})),
+        "patches" => at.look(|eyes, printed| json!({"patches": eyes.patches(printed)})),
         "cube" => at.look(|eyes, printed| json!({"sizes_mm": eyes.cube(printed)})),
         _ => return Err(StatusCode::NOT_FOUND),
     };
@@ -80,6 +82,7 @@ async fn what_is_true(State(at): State<At>) -> Json<Value> {
     Json(json!({
         "best_c": t.best_c, "limit_mm3_s": t.limit_mm3_s, "pressure_s": t.pressure_s, "retract_mm": t.retract_mm,
         "grips_mm_s": t.grips_mm_s, "flow": t.flow, "offset_mm": t.offset_mm, "shrinks": t.shrinks,
+        "high_mm": t.high_mm, "tilts": t.tilts,
     }))
 }
 

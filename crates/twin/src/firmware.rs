@@ -632,6 +632,7 @@ impl Twin {
             temp_c: self.world.shown_c(),
             asked_c: self.target_c,
             flow: self.flow,
+            lifted_mm: self.settings.get("M851", 'Z') - Settings::old(0.0).get("M851", 'Z'),
             tool: self.machine.tool.unwrap_or_default(),
         });
         if fed.abs() > 0.0 && seconds > 0.0 {

@@ -378,6 +378,110 @@ fn the_offset_found_by_combs_holds_the_true_one() {
     tally.check("XY offset", 2);
 }
 
+#[test]
+fn the_flow_found_by_walls_holds_the_true_one() {
+    let mut tally = Tally::default();
+    for seed in 0..SEEDS {
+        let truth = Truth::drawn(seed, true);
+        let mut eyes = Eyes::new(truth, seed);
+        let mut set = 100.0;
+        let mut settled = false;
+        // The box is asked for as thick as the station reckons with.
+        let station: &dyn AnyStation = &stations::Flow;
+        let wall: f64 = station.start(&context(true))["wall_mm"]
+            .as_str()
+            .unwrap()
+            .parse()
+            .unwrap();
+        for prints in 1..=6 {
+            let facts = PieceFor {
+                flow: set / 100.0,
+                ..PieceFor::default()
+            };
+            let walls = eyes.walls(&Printed::of_file(
+                &piece("box", &facts, &[("wall", wall)]).gcode,
+            ));
+            let typed: Vec<Value> = (1..)
+                .zip(walls)
+                .flat_map(|(side, [low, high])| {
+                    [
+                        json!({"side": side, "height": "low", "t_mm": low}),
+                        json!({"side": side, "height": "high", "t_mm": high}),
+                    ]
+                })
+                .collect();
+            let asked = json!({"method": "walls", "flow_set_percent": set, "walls": typed});
+            let f = found(&stations::Flow, &asked, &context(true)).facts;
+            match f.verdict {
+                Verdict::Adjust => set = f.after.unwrap(),
+                Verdict::Pass => {
+                    let off = f.bands[0].measured;
+                    tally.answer(
+                        set / (1.0 + off / 100.0) - 100.0 * truth.flow,
+                        f.value_expanded.unwrap(),
+                        prints,
+                    );
+                    settled = true;
+                    break;
+                }
+                _ => {}
+            }
+        }
+        tally.unsettled += u32::from(!settled);
+    }
+    tally.check("flow by walls", 2);
+}
+
+#[test]
+fn the_offset_found_by_patches_holds_the_true_one_and_a_tilted_plate_is_sent_to_its_screws() {
+    let mut tally = Tally::default();
+    for seed in 0..SEEDS {
+        let drawn = Truth::drawn(seed, true);
+        // Every fourth plate lies askew by some tenths over its width; the others by what their seed says.
+        let askew = seed % 4 == 3;
+        let truth = Truth {
+            tilts: if askew {
+                [0.000_7, -0.000_4]
+            } else {
+                drawn.tilts
+            },
+            ..drawn
+        };
+        let mut eyes = Eyes::new(truth, seed);
+        let facts = PieceFor::default();
+        let made = piece("patches", &facts, &[("count", 9.0), ("thick", 0.24)]);
+        let mut patches: Vec<Value> = Vec::new();
+        let mut settled = false;
+        for prints in 1..=2 {
+            let peeled = eyes.patches(&Printed::of_file(&made.gcode));
+            assert_eq!(peeled.len(), 9, "seed {seed}");
+            let typed = |[x, y, t]: &[f64; 3]| json!({"x_mm": x, "y_mm": y, "t_mm": t});
+            patches.extend(peeled.iter().map(typed));
+            let asked = json!({"method": "patch", "offset_set_mm": -1.62, "commanded_mm": 0.24, "patches": patches});
+            let f = found(&stations::OffsetZ, &asked, &context(true)).facts;
+            // What differs over the plate is no offset.
+            if askew {
+                let stops = [Verdict::Stop, Verdict::MeasureAgain].contains(&f.verdict);
+                assert!(stops, "seed {seed}: {f:?}");
+                settled = true;
+                break;
+            }
+            if matches!(f.verdict, Verdict::Adjust | Verdict::Pass) {
+                let wanted = f.own["wanted_mm"].as_f64().unwrap();
+                tally.answer(
+                    wanted - (-1.62 - truth.high_mm),
+                    f.value_expanded.unwrap(),
+                    prints,
+                );
+                settled = true;
+                break;
+            }
+        }
+        tally.unsettled += u32::from(!settled);
+    }
+    tally.check("Z by patches", 1);
+}
+
 /// A print of the posts with these settings, scored.
 fn posts(eyes: &mut Eyes, distance: f64, speed: f64, hop: f64) -> [f64; 2] {
     let facts = PieceFor {

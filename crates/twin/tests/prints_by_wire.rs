@@ -88,6 +88,51 @@ fn an_end_that_homes_leaves_the_print_on_the_plate() {
     assert_eq!(Eyes::band_temps(twin.printed()).len(), 3);
 }
 
+/// Mean of what a box's eight walls are [mm].
+fn wall(twin: &Twin) -> f64 {
+    let walls = Eyes::new(twin.truth, 4).walls(twin.printed());
+    walls.iter().flatten().sum::<f64>() / 8.0
+}
+
+#[test]
+fn an_override_that_is_still_on_does_not_multiply_a_pieces_flow() {
+    let thin = piece("box", &PieceFor::default(), &[("high", 3.0)]);
+    let mut twin = Twin::new(Build::new(Kind::Standard, 3, []), 3);
+    print(&mut twin, &thin.gcode);
+    let without = wall(&twin);
+    // As the printer lays it: its own flow is off, and a wall of 0.44 mm is known by it.
+    let area = (0.44 - 0.2) * 0.2 + std::f64::consts::FRAC_PI_4 * 0.04;
+    let expected = area / twin.truth.flow / 0.2 + 0.2 * (1.0 - std::f64::consts::FRAC_PI_4);
+    assert!(
+        (without - expected).abs() < 0.02,
+        "{without} for {expected}"
+    );
+    twin.ask("M221 S130");
+    print(&mut twin, &thin.gcode);
+    assert!(
+        (wall(&twin) - without).abs() < 0.01,
+        "{} for {without}",
+        wall(&twin)
+    );
+}
+
+#[test]
+fn patches_follow_the_offset_that_is_set_in_the_board() {
+    let patches = piece("patches", &PieceFor::default(), &[("count", 5.0)]);
+    let mut twin = Twin::new(Build::new(Kind::Standard, 3, []), 3);
+    let mut thick = |offset: &str| {
+        twin.ask(offset);
+        print(&mut twin, &patches.gcode);
+        let all = Eyes::new(twin.truth, 4).patches(twin.printed());
+        assert_eq!(all.len(), 5);
+        all.iter().map(|p| p[2]).sum::<f64>() / 5.0
+    };
+    let before = thick("M851 Z-1.62");
+    // More negative is closer.
+    let after = thick("M851 Z-1.70");
+    assert!((before - after - 0.08).abs() < 0.01, "{before} {after}");
+}
+
 #[test]
 fn a_cube_comes_a_little_small_as_plastic_shrinks_and_axes_have_play() {
     let cube = Printed::of_file(&piece("cube", &PieceFor::default(), &[]).gcode);

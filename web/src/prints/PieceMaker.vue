@@ -33,14 +33,16 @@ function askedSet(): Record<string, string> {
     return {}
   }
 }
+/* What a station asks for: the temperature has a field of its own. */
+const { nozzle: askedNozzle = '', ...askedOf } = askedSet()
 const typed = ref({
   piece: asked('piece'),
   printer: asked('printer'),
   filament: asked('filament'),
-  nozzle: '',
+  nozzle: askedNozzle,
   bed: '',
 })
-const set = ref<Record<string, string>>(askedSet())
+const set = ref<Record<string, string>>(askedOf)
 const kind = computed(() => pieces.value?.find((p) => p.name === typed.value.piece))
 watch(
   () => typed.value.piece,

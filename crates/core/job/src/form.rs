@@ -464,8 +464,8 @@ impl Form {
         self.last(|g| says.clone_into(&mut g.unlinked))
     }
 
-    /// The same, worked with one more piece: its name, what its button says, and what is set of it; blank values stay as the piece
-    /// has them.
+    /// The same, worked with one more piece: its name, what its button says, and what is set of it, `nozzle` being the
+    /// temperature that it is printed at; blank values stay as the piece has them.
     #[must_use]
     pub fn with_piece(
         mut self,

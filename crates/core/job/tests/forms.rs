@@ -163,6 +163,21 @@ const BY_EYE: &[&str] = &[
 ];
 
 #[test]
+fn a_piece_that_a_form_asks_for_exists_with_all_that_is_set_of_it() {
+    for example in examples() {
+        let form = example.station.form(&example.readings(), &example.context);
+        for asked in form.pieces {
+            let piece = wattotherm_toolpath::piece_named(asked.name)
+                .unwrap_or_else(|| panic!("{:?}: no piece {}", example.station, asked.name));
+            for key in asked.set.keys() {
+                let known = *key == "nozzle" || piece.settings.iter().any(|s| s.key == *key);
+                assert!(known, "{:?}: {} has no {key}", example.station, asked.name);
+            }
+        }
+    }
+}
+
+#[test]
 fn a_form_names_every_field_of_its_readings_and_no_other() {
     for example in examples() {
         let mut readings = example.readings();

@@ -288,6 +288,39 @@ fn a_piece_is_asked_for_in_the_units_that_it_is_made_in() {
 }
 
 #[test]
+fn a_piece_is_as_thick_as_its_station_reckons_with() {
+    // What differs between the piece and what is asked for would be laid to the flow, or to the nozzle's height.
+    for (station, path, typed, piece, key) in [
+        (
+            &stations::Flow as &dyn AnyStation,
+            "wall_mm",
+            "0.48",
+            "box",
+            "wall",
+        ),
+        (
+            &stations::OffsetZ,
+            "commanded_mm",
+            "0.24",
+            "patches",
+            "thick",
+        ),
+    ] {
+        let context = Context::default();
+        let mut readings = station.start(&context);
+        let asked = |readings: &Value| {
+            let made = station.form(readings, &context).pieces.remove(0);
+            assert_eq!(made.name, piece);
+            made.set[key].clone()
+        };
+        let begun: f64 = readings[path].as_str().unwrap().parse().unwrap();
+        assert!((asked(&readings).parse::<f64>().unwrap() - begun).abs() < 1e-9);
+        readings[path] = typed.into();
+        assert_eq!(asked(&readings), typed);
+    }
+}
+
+#[test]
 fn what_an_older_version_kept_as_a_trial_is_read_as_prints_of_ones_own() {
     let old: Value = json!({"version": 1, "before": "230", "best": "240", "outcome": "good", "note": "", "confirmed": []});
     let station: &dyn AnyStation = &stations::VolumetricLimit;

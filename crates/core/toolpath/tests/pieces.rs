@@ -568,6 +568,40 @@ fn a_tower_has_each_bands_heat_before_it_and_never_above_the_ceiling() {
 }
 
 #[test]
+fn what_is_measured_on_a_piece_is_what_was_asked_for() {
+    let facts = PieceFor {
+        rim_mm: 0.0,
+        ..PieceFor::default()
+    };
+    // A wall's bead has the area of a stadium: (w − h)·h + π·h²/4.
+    for wall in [0.4, 0.45, 0.6] {
+        let piece = make("box", &facts, &[("wall", wall)]);
+        let all = moves(&piece.gcode);
+        let high = all.iter().rev().find(|m| m.e > 0.0).unwrap();
+        let long = (high.to[0] - high.from[0]).hypot(high.to[1] - high.from[1]);
+        let area = high.e * std::f64::consts::FRAC_PI_4 * 1.75 * 1.75 / long;
+        let h = 0.2;
+        let stadium = (wall - h) * h + std::f64::consts::FRAC_PI_4 * h * h;
+        assert!(
+            (area / stadium - 1.0).abs() < 1e-3,
+            "{wall}: {area} for {stadium}"
+        );
+    }
+    for thick in [0.16, 0.25] {
+        let piece = make("patches", &facts, &[("thick", thick)]);
+        let all = moves(&piece.gcode);
+        assert!(
+            all.iter()
+                .filter(|m| m.e > 0.0)
+                .all(|m| (m.to[2] - thick).abs() < 1e-6)
+        );
+    }
+    // What the bore can't lay is refused under the name of its setting.
+    let e = make_piece(piece_named("box").unwrap(), &facts, &set(&[("wall", 1.4)])).unwrap_err();
+    assert_eq!(e.field, "wall");
+}
+
+#[test]
 fn a_long_run_lasts_at_least_as_long_as_is_asked() {
     for minutes in [12.0, 45.0] {
         let piece = make("long", &PieceFor::default(), &[("minutes", minutes)]);

@@ -145,6 +145,87 @@ impl Eyes {
         good(&seen, 0.006)
     }
 
+    /// Thickness of a single-wall box's four walls, front, right, back, left, each low and high, as a caliper finds it [mm].
+    pub fn walls(&mut self, printed: &Printed) -> [[f64; 2]; 4] {
+        let part: Vec<&Laid> = above_the_first(printed)
+            .filter(|l| l.length() > 5.0)
+            .collect();
+        let reach = |axis: usize, most: bool| {
+            let all = part.iter().map(|l| l.ends[0][axis]);
+            if most {
+                all.fold(f64::NEG_INFINITY, f64::max)
+            } else {
+                all.fold(f64::INFINITY, f64::min)
+            }
+        };
+        let sides = [
+            (1, reach(1, false)),
+            (0, reach(0, true)),
+            (1, reach(1, true)),
+            (0, reach(0, false)),
+        ];
+        sides.map(|(axis, at)| {
+            let wall: Vec<&&Laid> = part
+                .iter()
+                .filter(|l| l.ends.iter().all(|p| (p[axis] - at).abs() < 1e-6))
+                .collect();
+            // A spiral rises all the way: how high a line is, is how far the one of the next turn lies above it.
+            let width = |i: usize| {
+                let layer = wall.get(i + 1).map_or(0.2, |above| above.z - wall[i].z);
+                self.bead(wall[i], layer)
+            };
+            let n = wall.len();
+            let [low, high] = if n < 8 {
+                [0.0; 2]
+            } else {
+                [width(n / 4), width(3 * n / 4)]
+            };
+            [low, high].map(|v| ((v + self.noise(0.008)) * 100.0).round() / 100.0)
+        })
+    }
+
+    /// First-layer patches, peeled off: the middle of each from the front left, row by row, and how thick a caliper
+    /// finds it [mm].
+    ///
+    /// A patch is as thick as the room under the nozzle, where enough is fed to fill it.
+    pub fn patches(&mut self, printed: &Printed) -> Vec<[f64; 3]> {
+        // The line that primes lies alone; a patch has many lines.
+        let piles: Vec<Vec<&Laid>> = piles(printed.laid.iter().collect())
+            .into_iter()
+            .filter(|pile| pile.len() > 8)
+            .collect();
+        let mut found: Vec<[f64; 3]> = piles
+            .iter()
+            .map(|pile| {
+                let middle = [0, 1].map(|i| {
+                    let all = || pile.iter().flat_map(|l| l.ends).map(|p| p[i]);
+                    f64::midpoint(
+                        all().fold(f64::INFINITY, f64::min),
+                        all().fold(f64::NEG_INFINITY, f64::max),
+                    )
+                });
+                [middle[0], middle[1], pile[0].z + pile[0].lifted_mm]
+            })
+            .collect();
+        // OK because a plate has a few patches.
+        #[allow(clippy::cast_precision_loss)]
+        let n = found.len().max(1) as f64;
+        let middle = [0, 1].map(|i| found.iter().map(|p| p[i]).sum::<f64>() / n);
+        let truth = self.truth;
+        for p in &mut found {
+            let slope: f64 = (0..2).map(|i| truth.tilts[i] * (p[i] - middle[i])).sum();
+            let room = (p[2] + truth.high_mm + slope).max(0.02);
+            p[2] = ((room + self.noise(0.006)) * 100.0).round() / 100.0;
+        }
+        found.sort_by(|a, b| {
+            (a[1] / 8.0)
+                .round()
+                .total_cmp(&(b[1] / 8.0).round())
+                .then(a[0].total_cmp(&b[0]))
+        });
+        found
+    }
+
     /// Sizes of a cube as a caliper finds them, X, Y, Z [mm].
     pub fn cube(&mut self, printed: &Printed) -> [f64; 3] {
         let mut low = [f64::INFINITY; 2];
@@ -314,13 +395,10 @@ pub(super) fn slow_fast_slow(printed: &Printed) -> Vec<Vec<Laid>> {
     lines
 }
 
-/// Cards by place, row by row from the front: what was laid on top of each over the room between its lines [1].
-fn cards(printed: &Printed) -> Vec<f64> {
-    let top = printed.laid.iter().map(|l| l.z).fold(0.0, f64::max);
-    let layer = layer_of(printed);
-    // Lines of one card lie beside each other; cards don't.
+/// Lines in piles of those that lie beside each other.
+fn piles(lines: Vec<&Laid>) -> Vec<Vec<&Laid>> {
     let mut piles: Vec<Vec<&Laid>> = Vec::new();
-    for l in printed.laid.iter().filter(|l| (l.z - top).abs() < 1e-6) {
+    for l in lines {
         let near = |o: &&Laid| {
             let across = |i: usize| {
                 let (a, b) = (l.ends.map(|p| p[i]), o.ends.map(|p| p[i]));
@@ -333,6 +411,21 @@ fn cards(printed: &Printed) -> Vec<f64> {
             None => piles.push(vec![l]),
         }
     }
+    piles
+}
+
+/// Cards by place, row by row from the front: what was laid on top of each over the room between its lines [1].
+fn cards(printed: &Printed) -> Vec<f64> {
+    let top = printed.laid.iter().map(|l| l.z).fold(0.0, f64::max);
+    let layer = layer_of(printed);
+    // Lines of one card lie beside each other; cards don't.
+    let piles = piles(
+        printed
+            .laid
+            .iter()
+            .filter(|l| (l.z - top).abs() < 1e-6)
+            .collect(),
+    );
     let mut found: Vec<([f64; 2], f64)> = Vec::new();
     for pile in piles {
         let turned =

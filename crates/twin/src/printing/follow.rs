@@ -7,6 +7,8 @@ pub(super) struct Laid {
     pub ends: [[f64; 2]; 2],
     /// Height of the nozzle [mm].
     pub z: f64,
+    /// What the board's offset lifts it above where it left the bench [mm].
+    pub lifted_mm: f64,
     /// Filament fed [mm].
     pub fed_mm: f64,
     /// Speed of the head [mm/s]; of the filament where the head stands.
@@ -65,6 +67,8 @@ pub(crate) struct Moved {
     pub asked_c: f64,
     /// Flow that the board gives on top [1].
     pub flow: f64,
+    /// What the board's offset lifts the nozzle above where it left the bench [mm].
+    pub lifted_mm: f64,
     pub tool: u8,
 }
 
@@ -115,6 +119,7 @@ impl Printed {
             self.laid.push(Laid {
                 ends: [[m.from[0], m.from[1]], [m.to[0], m.to[1]]],
                 z: m.to[2],
+                lifted_mm: m.lifted_mm,
                 fed_mm: m.fed_mm * m.flow,
                 speed_mm_s: m.speed_mm_s,
                 advance_s: m.advance_s,
@@ -202,6 +207,7 @@ fn step(m: &mut Machine, out: &mut Printed, get: impl Fn(char) -> Option<f64>) {
         temp_c: m.temp_c,
         asked_c: m.temp_c,
         flow: m.flow,
+        lifted_mm: 0.0,
         tool: m.tool,
     });
 }

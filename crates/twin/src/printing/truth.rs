@@ -23,6 +23,10 @@ pub struct Truth {
     pub shrinks: f64,
     /// Lost motion of the axes X and Y [mm].
     pub backlash_mm: [f64; 2],
+    /// How much higher than its offset says the nozzle stands at the middle of the plate [mm]; less than 0 is nearer.
+    pub high_mm: f64,
+    /// By how much more for each millimetre to the right and to the back [1].
+    pub tilts: [f64; 2],
     /// Water in the filament, 0 (dry) to 1 (it hisses): no pull stops what steam pushes out.
     pub moist: f64,
 }
@@ -52,6 +56,9 @@ impl Truth {
             offset_mm: [between(-0.35, 0.35), between(-0.35, 0.35)],
             shrinks: between(0.000_5, 0.002),
             backlash_mm: [between(0.0, 0.03), between(0.0, 0.03)],
+            high_mm: between(-0.07, 0.09),
+            // As a bed lies after it was trammed.
+            tilts: [between(-0.000_1, 0.000_1), between(-0.000_1, 0.000_1)],
             moist: 0.0,
         }
     }

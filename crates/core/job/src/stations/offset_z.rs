@@ -14,6 +14,7 @@ use wattotherm_measure::{
 };
 use wattotherm_printer::Parameter;
 
+use super::search::for_a_piece;
 use super::set_up::tolerance;
 use super::taken::{Taken, more};
 use super::{SetUp, Station, expanded_95, known};
@@ -358,7 +359,11 @@ impl Station for OffsetZ {
         let form = Form::default().group("", vec![method]).drawn("patches");
         match r.method {
             GapMethod::Patch => {
-                let form = form.with_piece("patches", "Make the patches", &[]);
+                let form = form.with_piece(
+                    "patches",
+                    "Make the patches",
+                    &[("thick", for_a_piece(&r.commanded_mm, Unit::Mm))],
+                );
                 let mut fields: Vec<Field> = (0..r.patches.len().min(MOST))
                     .map(|i| {
                         let label = PLACES

@@ -279,6 +279,7 @@ impl Station for VolumetricLimit {
                     ("step", step),
                     ("count", r.rungs.len().min(14).to_string()),
                     ("feed", for_a_piece(&r.feed, Unit::Mm)),
+                    ("nozzle", for_a_piece(&r.temp, Unit::Celsius)),
                 ],
             )
             .group(

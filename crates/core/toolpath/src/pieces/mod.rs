@@ -104,6 +104,11 @@ pub const PIECES: &[PieceKind] = &[
         settings: &[
             set("side", "length of a side [mm]", [40.0, 15.0, 80.0]),
             set("high", "height [mm]", [10.0, 3.0, 60.0]),
+            set(
+                "wall",
+                "thickness of the wall, 0 for the usual line [mm]",
+                [0.0, 0.0, 3.2],
+            ),
         ],
     },
     PieceKind {
@@ -115,6 +120,11 @@ pub const PIECES: &[PieceKind] = &[
         settings: &[
             set("count", "how many patches, 5 or 9", [5.0, 5.0, 9.0]),
             set("side", "length of a side [mm]", [20.0, 10.0, 40.0]),
+            set(
+                "thick",
+                "thickness, 0 for the usual layer [mm]",
+                [0.0, 0.0, 1.6],
+            ),
         ],
     },
     PieceKind {
@@ -349,6 +359,7 @@ pub fn make_piece(
         values.insert(spec.key, *value);
     }
     let settings = Settings(values);
+    let facts = &as_asked(kind, facts, &settings)?;
     match kind.name {
         "box" => draw::single_wall(facts, &settings),
         "patches" => draw::patches(facts, &settings),
@@ -362,4 +373,23 @@ pub fn make_piece(
         "long" => show::long_run(facts, &settings),
         _ => draw::ladder(facts, &settings),
     }
+}
+
+/// Facts with the line or the layer that a piece is asked for: what is measured on it is what was asked.
+fn as_asked(kind: &PieceKind, facts: &PieceFor, set: &Settings) -> Result<PieceFor, PieceError> {
+    let mut facts = facts.clone();
+    let (key, asked) = match kind.name {
+        "box" => ("wall", set.get("wall")),
+        "patches" => ("thick", set.get("thick")),
+        _ => return Ok(facts),
+    };
+    if asked > 0.0 {
+        if key == "wall" {
+            facts.width_mm = Some(asked);
+        } else {
+            facts.layer_mm = Some(asked);
+        }
+        facts.check().map_err(|e| PieceError::new(key, e.says))?;
+    }
+    Ok(facts)
 }

@@ -84,6 +84,8 @@ impl<'a> Pen<'a> {
             pen.say(&heat(facts.start.trim_end()));
             pen.say("G21\nG90\nM83");
         }
+        // Its own flow is in its path: an override that is still on would multiply it once more.
+        pen.say("M221 S100");
         pen
     }
 

@@ -23,7 +23,7 @@ use wattotherm_printer::{Parameter, is_soft};
 
 use self::scale::{Scale, scales};
 use self::surface::{Look, SURFACE_MOST};
-use super::search::{MOST_NOTE, note_field, note_shown};
+use super::search::{MOST_NOTE, for_a_piece, note_field, note_shown};
 use super::{Answer, SetUp, Station, expanded_95};
 use crate::caution::SignalWord;
 use crate::context::Context;
@@ -365,7 +365,11 @@ impl Station for Acceptance {
                 "strings of the first print".into(),
                 Measured::Strings,
             )
-            .with_piece("cube", "Make the cube", &[])
+            .with_piece(
+                "cube",
+                "Make the cube",
+                &[("side", for_a_piece(&r.edge_mm, Unit::Mm))],
+            )
             .with_piece(
                 "long",
                 "Make the long run",

@@ -16,6 +16,7 @@ use wattotherm_measure::{
 use wattotherm_printer::Parameter;
 
 use super::blind::{self, Look};
+use super::search::for_a_piece;
 use super::set_up::tolerance;
 use super::taken::{Taken, more};
 use super::{SetUp, Station, expanded_95, known};
@@ -424,18 +425,22 @@ impl Station for Flow {
                     "t_mm": "",
                 });
                 let with = [InstrumentKind::Caliper, InstrumentKind::Micrometer];
-                form.with_piece("box", "Make the box", &[])
-                    .group("", walls.collect())
-                    .drawn("wall")
-                    .more("One more wall", "walls", next)
-                    .group(
-                        "",
-                        vec![
-                            set,
-                            Field::number(&WALL).named("Wall asked for").needed(),
-                            Field::instrument(&with),
-                        ],
-                    )
+                form.with_piece(
+                    "box",
+                    "Make the box",
+                    &[("wall", for_a_piece(&r.wall_mm, Unit::Mm))],
+                )
+                .group("", walls.collect())
+                .drawn("wall")
+                .more("One more wall", "walls", next)
+                .group(
+                    "",
+                    vec![
+                        set,
+                        Field::number(&WALL).named("Wall asked for").needed(),
+                        Field::instrument(&with),
+                    ],
+                )
             }
             FlowMethod::Mass => {
                 let n = r.masses_g.len().min(MOST_MASSES);
@@ -467,6 +472,7 @@ impl Station for Flow {
             FlowMethod::Walls | FlowMethod::Mass => SetUp::new("Print the single-wall box and measure its walls, away from corners and seam.")
                 .hint("Four sides, low and high: eight readings."),
         };
+        let up = up.hint("A test piece has the flow in its path, and sets the override to 100 %: keep what is found in the profile.");
         up.rule(
             RuleId::FlowBy,
             context,
