@@ -5,6 +5,7 @@ use wattotherm_measure::text::plain;
 use super::facts::{PieceError, PieceFor};
 use super::order::shuffled;
 use super::pen::Pen;
+use super::raised::number;
 use super::solid::Prism;
 use super::{Part, Piece, Settings};
 
@@ -287,7 +288,11 @@ pub(super) fn posts(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
     let high = f64::from(bands * in_a_band + 2) * h;
     let size = [
         apart + POST,
-        if count > 2 { apart + POST } else { POST + 4.0 },
+        if count > 2 {
+            apart + POST + 2.0 * facts.width()
+        } else {
+            POST + 4.0
+        },
     ];
     let [mx, my] = room(facts, size, "apart")?;
     tall(facts, high, "bands")?;
@@ -382,10 +387,21 @@ pub(super) fn posts(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
         pen.with(facts.width(), speed);
         // Outer walls of all, then inner walls of all: each layer crosses twice.
         for inset in [0.5, 1.5] {
-            for from in &places {
+            for (i, from) in places.iter().enumerate() {
                 let to = [from[0] + POST, from[1] + POST];
                 let by = inset * pen.spacing();
                 pen.ring(&Pen::corners(*from, to, by));
+                // The band's value stands out from the first post's front.
+                if let Some(band) = band.filter(|_| inset < 1.0 && i == 0) {
+                    let k = (l - 2) % in_a_band;
+                    number(
+                        &mut pen,
+                        &plain(value(band), 2),
+                        *from,
+                        POST,
+                        (k, in_a_band, h, z),
+                    );
+                }
             }
         }
     }

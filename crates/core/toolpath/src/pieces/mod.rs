@@ -106,7 +106,7 @@ pub const PIECES: &[PieceKind] = &[
             set("high", "height [mm]", [10.0, 3.0, 60.0]),
             set(
                 "wall",
-                "thickness of the wall, 0 for the usual line [mm]",
+                "thickness of the wall, 0 as usual [mm]",
                 [0.0, 0.0, 3.2],
             ),
         ],
@@ -122,7 +122,7 @@ pub const PIECES: &[PieceKind] = &[
             set("side", "length of a side [mm]", [20.0, 10.0, 40.0]),
             set(
                 "thick",
-                "thickness, 0 for the usual layer [mm]",
+                "thickness, 0 as usual [mm]",
                 [0.0, 0.0, 1.6],
             ),
         ],

@@ -1,10 +1,12 @@
 //! Text that stands out from a wall: of each stroke what one layer cuts.
 
+use super::pen::Pen;
+use super::solid::Prism;
 use super::strokes::strokes;
 
 /// What a layer at a height above the text's foot [mm] lays of a text so high [mm], along the wall from its left end: pieces
 /// from, to [mm], left to right. `thick`: how thick a stroke is [mm].
-pub(super) fn raised(text: &str, high: f64, at: f64, thick: f64) -> Vec<[f64; 2]> {
+fn raised(text: &str, high: f64, at: f64, thick: f64) -> Vec<[f64; 2]> {
     let half = thick / 2.0;
     let mut cuts: Vec<[f64; 2]> = strokes(text, high)
         .0
@@ -32,6 +34,39 @@ pub(super) fn raised(text: &str, high: f64, at: f64, thick: f64) -> Vec<[f64; 2]
         }
     }
     joined
+}
+
+/// A band's value, standing out by one line from the front of a pillar so wide [mm] that begins at a place: what the layer
+/// `k` of the band lays of it. Where a bore is too wide for the letters, there is none.
+pub(super) fn number(
+    pen: &mut Pen<'_>,
+    text: &str,
+    [x, y]: [f64; 2],
+    wide: f64,
+    (k, in_a_band, h, z): (u32, u32, f64, f64),
+) {
+    let w = pen.facts.width();
+    // How long the text is grows with how high it is; the strokes stand out by half their thickness.
+    let unit = strokes(text, 1.0).1;
+    let high = ((wide - 3.0 * w) / unit).min(f64::from(in_a_band) * h * 0.6);
+    if high < 5.0 * w {
+        return;
+    }
+    let foot = (f64::from(in_a_band) * h - high) / 2.0;
+    let long = high * unit;
+    let left = x + (wide - long) / 2.0;
+    for [from, to] in raised(text, high, (f64::from(k) + 0.5) * h - foot, w) {
+        // A bead is rounded at both ends by half its width; the shortest one is a dot.
+        let (a, b) = (left + from + w / 2.0, left + to - w / 2.0);
+        let b = b.max(a + 0.3);
+        pen.go([a, y - w / 2.0]);
+        pen.line([b, y - w / 2.0]);
+        pen.body.push(Prism::cuboid(
+            [a - w / 2.0, y - w],
+            [b + w / 2.0, y],
+            [z - h, z],
+        ));
+    }
 }
 
 #[cfg(test)]

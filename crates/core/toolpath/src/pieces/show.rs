@@ -5,9 +5,8 @@ use wattotherm_measure::text::plain;
 use super::draw::{done, layers, room, tall};
 use super::facts::{PieceError, PieceFor};
 use super::pen::Pen;
-use super::raised::raised;
+use super::raised::number;
 use super::solid::Prism;
-use super::strokes::strokes;
 use super::{Part, Piece, Settings};
 
 /// What changes from band to band of a tower.
@@ -167,39 +166,6 @@ pub(super) fn tower(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
     pen.body.push(Prism::cuboid(post[0], post[1], [0.0, high]));
     pen.flow = 1.0;
     Ok(done(pen, parts))
-}
-
-/// A band's value, standing out by one line from the front of a pillar so wide [mm] that begins at a place: what the layer
-/// `k` of the band lays of it. Where a bore is too wide for the letters, there is none.
-fn number(
-    pen: &mut Pen<'_>,
-    text: &str,
-    [x, y]: [f64; 2],
-    wide: f64,
-    (k, in_a_band, h, z): (u32, u32, f64, f64),
-) {
-    let w = pen.facts.width();
-    // How long the text is grows with how high it is; the strokes stand out by half their thickness.
-    let unit = strokes(text, 1.0).1;
-    let high = ((wide - 3.0 * w) / unit).min(f64::from(in_a_band) * h * 0.6);
-    if high < 5.0 * w {
-        return;
-    }
-    let foot = (f64::from(in_a_band) * h - high) / 2.0;
-    let long = high * unit;
-    let left = x + (wide - long) / 2.0;
-    for [from, to] in raised(text, high, (f64::from(k) + 0.5) * h - foot, w) {
-        // A bead is rounded at both ends by half its width; the shortest one is a dot.
-        let (a, b) = (left + from + w / 2.0, left + to - w / 2.0);
-        let b = b.max(a + 0.3);
-        pen.go([a, y - w / 2.0]);
-        pen.line([b, y - w / 2.0]);
-        pen.body.push(Prism::cuboid(
-            [a - w / 2.0, y - w],
-            [b + w / 2.0, y],
-            [z - h, z],
-        ));
-    }
 }
 
 /// Nested right angles, each with its own pressure advance.
