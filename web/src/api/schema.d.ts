@@ -5264,6 +5264,8 @@ export interface components {
              * @description The filament: its temperature, flow and limit are taken.
              */
             filament_id?: number | null;
+            /** @description Flow [%]; blank for the filament's. */
+            flow?: string;
             /** @description Its name, e.g. `cube`. */
             name: string;
             /** @description Nozzle [°C]; blank for the filament's. */

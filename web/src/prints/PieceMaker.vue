@@ -33,13 +33,14 @@ function askedSet(): Record<string, string> {
     return {}
   }
 }
-/* What a station asks for: the temperature has a field of its own. */
-const { nozzle: askedNozzle = '', ...askedOf } = askedSet()
+/* What a station asks for: temperature and flow have fields of their own. */
+const { nozzle: askedNozzle = '', flow: askedFlow = '', ...askedOf } = askedSet()
 const typed = ref({
   piece: asked('piece'),
   printer: asked('printer'),
   filament: asked('filament'),
   nozzle: askedNozzle,
+  flow: askedFlow,
   bed: '',
 })
 const set = ref<Record<string, string>>(askedOf)
@@ -76,6 +77,7 @@ async function make() {
           filament_id: typed.value.filament ? Number(typed.value.filament) : null,
           nozzle: typed.value.nozzle,
           bed: typed.value.bed,
+          flow: typed.value.flow,
           set: set.value,
         },
       }),
@@ -110,6 +112,7 @@ async function make() {
       <div class="row">
         <TextLine id="piece-nozzle" v-model="typed.nozzle" label="Nozzle, °C" decimal @enter="make" />
         <TextLine id="piece-bed" v-model="typed.bed" label="Bed, °C" decimal @enter="make" />
+        <TextLine id="piece-flow" v-model="typed.flow" label="Flow, %" decimal @enter="make" />
         <TextLine
           v-for="s in kind.settings"
           :id="`piece-${s.key}`"

@@ -465,7 +465,7 @@ impl Form {
     }
 
     /// The same, worked with one more piece: its name, what its button says, and what is set of it, `nozzle` being the
-    /// temperature that it is printed at; blank values stay as the piece has them.
+    /// temperature that it is printed at and `flow` its flow [%]; blank values stay as the piece has them.
     #[must_use]
     pub fn with_piece(
         mut self,

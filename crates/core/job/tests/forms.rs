@@ -170,7 +170,8 @@ fn a_piece_that_a_form_asks_for_exists_with_all_that_is_set_of_it() {
             let piece = wattotherm_toolpath::piece_named(asked.name)
                 .unwrap_or_else(|| panic!("{:?}: no piece {}", example.station, asked.name));
             for key in asked.set.keys() {
-                let known = *key == "nozzle" || piece.settings.iter().any(|s| s.key == *key);
+                let known = ["nozzle", "flow"].contains(key)
+                    || piece.settings.iter().any(|s| s.key == *key);
                 assert!(known, "{:?}: {} has no {key}", example.station, asked.name);
             }
         }

@@ -43,6 +43,10 @@ pub struct NewPiece {
     #[serde(default)]
     #[schema(value_type = String)]
     pub bed: Typed,
+    /// Flow [%]; blank for the filament's.
+    #[serde(default)]
+    #[schema(value_type = String)]
+    pub flow: Typed,
     /// Values by key, as typed, each in the unit of its setting; blank ones stay as they are.
     #[serde(default)]
     #[schema(value_type = BTreeMap<String, String>)]
@@ -98,6 +102,11 @@ pub(super) fn facts(store: &Store, wanted: &NewPiece) -> Result<PieceFor, ApiErr
     let nozzle_c = number("nozzle", &wanted.nozzle)?
         .or_else(|| of(Parameter::PrintTemp))
         .unwrap_or(usual.nozzle_c.min(ceiling_c));
+    let percent = number("flow", &wanted.flow)?;
+    if let Some(p) = percent.filter(|p| !(30.0..=200.0).contains(p)) {
+        let message = format!("Flow: {p} % is out of range. Give 30 to 200 %.");
+        return Err(values("flow", message));
+    }
     let [start, end] = store.print_blocks(wanted.printer_id)?;
     Ok(PieceFor {
         bed_mm: [printer.bed_x_mm, printer.bed_y_mm],
@@ -115,7 +124,9 @@ pub(super) fn facts(store: &Store, wanted: &NewPiece) -> Result<PieceFor, ApiErr
             FilamentPath::Direct => 1.0,
             _ => 4.0,
         }),
-        flow: of(Parameter::Flow).map_or(1.0, |percent| percent / 100.0),
+        flow: percent
+            .or_else(|| of(Parameter::Flow))
+            .map_or(1.0, |percent| percent / 100.0),
         start,
         end,
         ..usual

@@ -120,11 +120,7 @@ pub const PIECES: &[PieceKind] = &[
         settings: &[
             set("count", "how many patches, 5 or 9", [5.0, 5.0, 9.0]),
             set("side", "length of a side [mm]", [20.0, 10.0, 40.0]),
-            set(
-                "thick",
-                "thickness, 0 as usual [mm]",
-                [0.0, 0.0, 1.6],
-            ),
+            set("thick", "thickness, 0 as usual [mm]", [0.0, 0.0, 1.6]),
         ],
     },
     PieceKind {

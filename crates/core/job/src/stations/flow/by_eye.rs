@@ -54,6 +54,7 @@ pub(super) fn form(form: Form, r: &FlowReadings) -> Form {
                 ("step", for_a_piece(&r.step, Unit::Percent)),
                 ("count", for_a_piece(&r.count, Unit::One)),
                 ("seed", for_a_piece(&r.seed, Unit::One)),
+                ("flow", for_a_piece(&r.flow_set_percent, Unit::Percent)),
             ],
         )
     } else {

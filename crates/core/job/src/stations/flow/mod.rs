@@ -428,7 +428,10 @@ impl Station for Flow {
                 form.with_piece(
                     "box",
                     "Make the box",
-                    &[("wall", for_a_piece(&r.wall_mm, Unit::Mm))],
+                    &[
+                        ("wall", for_a_piece(&r.wall_mm, Unit::Mm)),
+                        ("flow", for_a_piece(&r.flow_set_percent, Unit::Percent)),
+                    ],
                 )
                 .group("", walls.collect())
                 .drawn("wall")
