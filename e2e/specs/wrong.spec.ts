@@ -192,6 +192,9 @@ test('thin since the drive was swapped: the steps, and the drive station is on t
   await doesNotCount(page)
   await page.getByRole('button', { name: `Put it on job ${job}` }).click()
   await expect(page.getByRole('list', { name: 'Stations of this job' })).toContainText('Drive')
+  // The customer's paper says what it was.
+  await page.goto(`/jobs/${job}/report`)
+  await expect(page.getByRole('article')).toContainText(/Cause found\s*wrong steps or ratio, case \d+/)
 })
 
 test('hiss and fuzz is water in the filament, and ends without a job', async ({ page, request }) => {

@@ -24,6 +24,13 @@ const { data: photos } = useQuery({
   queryKey: ['job', id, 'photos'],
   queryFn: () => answer(client.GET('/api/v1/jobs/{id}/photos', params)),
 })
+/* What was proven to be wrong, by the cases that belong to this job. */
+const { data: cases } = useQuery({ queryKey: ['cases'], queryFn: () => get('/api/v1/cases') })
+const causes = computed(() =>
+  (cases.value?.proven ?? [])
+    .filter((c) => c.job_id === id && c.cause != null)
+    .map((c) => `${cases.value?.causes[c.cause ?? ''] ?? c.cause}, case ${c.id}`),
+)
 const shownAfter = computed(() => {
   const of = page.value
   return of ? [...of.job.failure_times_min, ...of.traveller.returned_after_min].map((m) => Math.round(m)) : []
@@ -80,6 +87,10 @@ function print() {
       <div v-if="shownAfter.length">
         <dt>It showed</dt>
         <dd>after {{ shownAfter.join(', ') }} min of printing</dd>
+      </div>
+      <div v-if="causes.length">
+        <dt>Cause found</dt>
+        <dd>{{ causes.join('; ') }}</dd>
       </div>
       <div v-if="page.job.tried">
         <dt>Tried before</dt>
