@@ -6195,6 +6195,7 @@ export interface components {
              * @description Waits for heat whose time isn't known; a number of.
              */
             unknown_heating: number;
+            upper_bounds?: components["schemas"]["PathBounds"] | null;
             /**
              * Format: double
              * @description Volume used [mm³].

@@ -63,8 +63,9 @@ async function letGo() {
   await queries.invalidateQueries({ queryKey: ['prints'] })
   await router.push('/prints')
 }
+/* The first layer with the line that primes; above it the part alone, the same for each layer. */
 const outline = computed((): [number, number, number, number] => {
-  const b = data.value?.bounds
+  const b = (at.value > 0 ? data.value?.upper_bounds : null) ?? data.value?.bounds
   return b ? [b.x_mm[0] ?? 0, b.x_mm[1] ?? 1, b.y_mm[0] ?? 0, b.y_mm[1] ?? 1] : [0, 1, 0, 1]
 })
 const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')

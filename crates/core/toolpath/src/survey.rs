@@ -92,6 +92,8 @@ pub struct Survey {
     pub retraction_kinds: Vec<RetractionKind>,
     /// What the beads cover.
     pub bounds: Option<Bounds>,
+    /// What the beads above the first layer cover, without the line that primes; none where there is one layer.
+    pub upper_bounds: Option<Bounds>,
     /// What all moves cover.
     pub moves_bounds: Option<Bounds>,
     /// Layers in the order they are laid.
@@ -137,6 +139,7 @@ struct Surveyor<'a> {
     e_sum: [f64; 2],
     e_peak: [f64; 2],
     bounds: Bounds,
+    upper_bounds: Bounds,
     moves_bounds: Bounds,
     nozzle_now_c: f64,
     bed_now_c: f64,
@@ -190,6 +193,9 @@ impl Surveyor<'_> {
         if m.kind == MoveKind::Print {
             self.layers.see(m, line);
             self.bounds.take(m);
+            if self.layers.current().is_some_and(|i| i > 0) {
+                self.upper_bounds.take(m);
+            }
             self.out.bead += m.fed_mm;
             self.out.printed += m.length_mm;
             self.tools |= 1 << m.tool.min(127);
@@ -328,6 +334,7 @@ pub fn survey(
         e_sum: [0.0; 2],
         e_peak: [0.0; 2],
         bounds: Bounds::EMPTY,
+        upper_bounds: Bounds::EMPTY,
         moves_bounds: Bounds::EMPTY,
         nozzle_now_c: ROOM_C,
         bed_now_c: ROOM_C,
@@ -373,6 +380,7 @@ pub fn survey(
         retractions,
         retraction_kinds,
         bounds: s.bounds.any(),
+        upper_bounds: s.upper_bounds.any(),
         moves_bounds: s.moves_bounds.any(),
         layers,
         prime,

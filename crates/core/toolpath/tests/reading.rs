@@ -127,6 +127,22 @@ fn a_hop_is_no_layer_and_a_wipe_is_a_retraction() {
 }
 
 #[test]
+fn what_lies_above_the_first_layer_is_known_without_the_line_that_primes() {
+    let square = "G1 X60 Y50 E1\nG1 X60 Y60 E1\nG1 X50 Y60 E1\nG1 X50 Y50 E1\n";
+    let text = format!(
+        "M83\nG1 Z0.2 F600\nG0 X5 Y5 F3000\nG1 X100 Y5 E5\nG0 X50 Y50\n{square}G1 Z0.4\n{square}G1 Z0.6\n{square}"
+    );
+    let s = look(&text);
+    let (all, upper) = (s.bounds.unwrap(), s.upper_bounds.unwrap());
+    assert!((all.x_mm[0] - 5.0).abs() < 1e-9 && (all.y_mm[0] - 5.0).abs() < 1e-9);
+    for (got, expected) in [(upper.x_mm, [50.0, 60.0]), (upper.y_mm, [50.0, 60.0])] {
+        assert!((got[0] - expected[0]).abs() < 1e-9 && (got[1] - expected[1]).abs() < 1e-9);
+    }
+    // One layer has nothing above it.
+    assert_eq!(look("M83\nG1 Z0.2 F600\nG1 X10 E1\n").upper_bounds, None);
+}
+
+#[test]
 fn inches_relative_moves_and_new_zeros_are_followed() {
     let s = look("G20\nM83\nG1 X1 Y1 F60\nG1 X2 E0.1\n");
     assert!((s.printed_mm - 25.4).abs() < 1e-9 && (s.filament_mm - 2.54).abs() < 1e-9);

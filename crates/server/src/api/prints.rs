@@ -102,6 +102,8 @@ pub struct PrintPage {
     pub retraction_kinds: Vec<RetractionKind>,
     /// What its beads cover.
     pub bounds: Option<Bounds>,
+    /// What its beads above the first layer cover, without the line that primes.
+    pub upper_bounds: Option<Bounds>,
     /// Layers in the order they are laid.
     pub layers: Vec<Layer>,
     /// Seconds by what binds, over all.
@@ -426,6 +428,7 @@ fn page(p: PrintFile, s: Survey, pace: Pace) -> PrintPage {
         bead: Bead::of(&s, limits.filament_mm2()),
         retractions: s.retractions,
         bounds: s.bounds,
+        upper_bounds: s.upper_bounds,
         layers: s.layers,
         binds: s.binds,
         retraction_kinds: s.retraction_kinds.into_iter().take(8).collect(),
