@@ -12,7 +12,7 @@ use crate::faults::Fault;
 use crate::motion::{Motion, Way};
 use crate::physics::{STEP_S, World};
 use crate::printing::{Moved, Printed, Truth};
-use crate::settings::Settings;
+use crate::settings::{PROBE_Z_MM, Settings};
 
 /// Physical steps between two decisions of the heater loop.
 const STEPS_A_DECISION: u64 = 2;
@@ -632,7 +632,7 @@ impl Twin {
             temp_c: self.world.shown_c(),
             asked_c: self.target_c,
             flow: self.flow,
-            lifted_mm: self.settings.get("M851", 'Z') - Settings::old(0.0).get("M851", 'Z'),
+            lifted_mm: self.settings.get("M851", 'Z') - PROBE_Z_MM,
             tool: self.machine.tool.unwrap_or_default(),
         });
         if fed.abs() > 0.0 && seconds > 0.0 {

@@ -14,6 +14,9 @@ enum Line {
 
 use Line::{Heading, Values};
 
+/// The probe's offset in Z as it left the bench [mm].
+pub(crate) const PROBE_Z_MM: f64 = -1.62;
+
 const LINES: &[Line] = &[
     Heading("steps per unit"),
     Values(
@@ -53,7 +56,10 @@ const LINES: &[Line] = &[
     Values("M301", &[('P', 2, 22.4), ('I', 2, 1.32), ('D', 2, 95.0)]),
     Values("M304", &[('P', 2, 96.0), ('I', 2, 8.2), ('D', 2, 280.0)]),
     Heading("offsets"),
-    Values("M851", &[('X', 3, -42.0), ('Y', 3, -8.0), ('Z', 3, -1.62)]),
+    Values(
+        "M851",
+        &[('X', 3, -42.0), ('Y', 3, -8.0), ('Z', 3, PROBE_Z_MM)],
+    ),
     Values(
         "M218",
         &[('T', 0, 1.0), ('X', 3, 0.0), ('Y', 3, 0.0), ('Z', 3, 0.0)],
