@@ -302,3 +302,40 @@ for (const [what, letter, printer, most, readings] of [
     test.info().annotations.push({ type: 'keys', description: String(keys) })
     expect(keys).toBeLessThanOrEqual(most)
   })
+
+test('a key meant for a dialog leaves the station behind it alone, and a failed step’s reason takes the hand', async ({
+  page,
+  request,
+}) => {
+  const printer = await ownPrinter(request, 'Bulrush')
+  const job = await startJob(request, printer, ['nozzle_same'])
+  await page.goto(`/jobs/${job}/intake`)
+  const steps = page.getByRole('region', { name: 'Worktop' }).getByRole('checkbox')
+  await expect(steps.first()).toBeFocused()
+  const n = await steps.count()
+  for (let i = 0; i < n; i += 1) await page.keyboard.press('Enter')
+  await expect(verdict(page)).toContainText('Pass')
+  // The station could be closed: what is sent is what the dialog asks.
+  await page.keyboard.press('Control+.')
+  const dialog = page.getByRole('dialog', { name: /What happened to job/ })
+  await expect(dialog.getByRole('radio', { name: 'one more part' })).toBeFocused()
+  await page.keyboard.press('Enter')
+  await page.keyboard.type('heater b')
+  await page.keyboard.press('Enter')
+  await expect(dialog.getByLabel('Why is it replaced?')).toBeFocused()
+  await page.keyboard.type('its thread is cut crossed')
+  await page.keyboard.press('Control+Enter')
+  await expect(dialog).toHaveCount(0)
+  const closings = await request.get(`/api/v1/jobs/${job}/closings`)
+  expect(await closings.json()).toEqual([])
+  // A step that failed asks why at once, and letters are its reason, not keys of pages.
+  await page.goto(`/jobs/${job}/intake`)
+  await expect(steps.first()).toBeVisible()
+  await steps.nth(1).focus()
+  await page.keyboard.press('Space')
+  await tabTo(page, 'Step 2 failed', 'button')
+  await page.keyboard.press('Enter')
+  await expect(page.getByLabel('What failed?')).toBeFocused()
+  await page.keyboard.type('the lens is broken')
+  await expect(verdict(page)).toContainText('Stop: the lens is broken')
+})

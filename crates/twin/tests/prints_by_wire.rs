@@ -90,7 +90,7 @@ fn an_end_that_homes_leaves_the_print_on_the_plate() {
 
 /// Mean of what a box's eight walls are [mm].
 fn wall(twin: &Twin) -> f64 {
-    let walls = Eyes::new(twin.truth, 4).walls(twin.printed());
+    let walls = Eyes::new(twin.truth, 4).walls(twin.printed()).unwrap();
     walls.iter().flatten().sum::<f64>() / 8.0
 }
 
@@ -98,6 +98,8 @@ fn wall(twin: &Twin) -> f64 {
 fn an_override_that_is_still_on_does_not_multiply_a_pieces_flow() {
     let thin = piece("box", &PieceFor::default(), &[("high", 3.0)]);
     let mut twin = Twin::new(Build::new(Kind::Standard, 3, []), 3);
+    // Where no box lies, there is no wall to measure.
+    assert_eq!(Eyes::new(twin.truth, 4).walls(twin.printed()), None);
     print(&mut twin, &thin.gcode);
     let without = wall(&twin);
     // As the printer lays it: its own flow is off, and a wall of 0.44 mm is known by it.

@@ -6,7 +6,7 @@ import { RouterLink, RouterView, useRoute, useRouter } from 'vue-router'
 
 import { applyTokens, dark, overrides, useTokens } from './theme'
 import HeatStrip from '../live/HeatStrip.vue'
-import { SENDS } from '../ui/onward'
+import { SENDS, dialogOf } from '../ui/onward'
 import FindDialog from './FindDialog.vue'
 
 const tokens = useTokens()
@@ -50,13 +50,12 @@ const places: Record<string, string> = {
 
 useEventListener(document, 'keydown', (event: KeyboardEvent) => {
   const at = event.target as HTMLElement
-  // A dialog that is just closing keeps the focus for a moment: a key pressed then is meant for the page.
-  const dialog = at.closest('[role=dialog]')
+  const dialog = dialogOf(event)
   const typing =
     at.matches('input, textarea') ||
     // A list that is chosen from by typing.
     at.closest('.n-base-selection') !== null ||
-    (dialog !== null && dialog.closest('[class*=leave-active]') === null)
+    dialog !== null
   if (event.key === 'Escape') {
     // What lies over the page is what is left: a dialog, the route on a phone, an open list.
     if (!document.querySelector('[role=dialog], .n-base-select-menu')) void router.push('/')

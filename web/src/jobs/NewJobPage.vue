@@ -10,6 +10,7 @@ import { ServerError, answer, client, get, type Schemas } from '../api/client'
 import { hours, numberOf } from '../api/words'
 import CutawayDrawing from '../drawings/CutawayDrawing.vue'
 import ChoiceRow from '../ui/ChoiceRow.vue'
+import { dialogOf } from '../ui/onward'
 import TravellerCard from '../ui/TravellerCard.vue'
 import { usePen } from '../app/pen'
 
@@ -167,7 +168,7 @@ async function start() {
   }
 }
 useEventListener(document, 'keydown', (event: KeyboardEvent) => {
-  if (event.key === 'Enter' && (event.ctrlKey || event.metaKey)) void start()
+  if (event.key === 'Enter' && (event.ctrlKey || event.metaKey) && !dialogOf(event)) void start()
 })
 </script>
 

@@ -7,6 +7,7 @@ import { ServerError, answer, client } from '../api/client'
 import { signalWord } from '../api/words'
 import AskDialog from '../ui/AskDialog.vue'
 import BandPlot from '../ui/BandPlot.vue'
+import { dialogOf } from '../ui/onward'
 import { shutKey } from '../ui/shut'
 import CheckForm from './CheckForm.vue'
 import FindingCard from './FindingCard.vue'
@@ -136,7 +137,7 @@ async function reopen() {
   }
 }
 useEventListener(document, 'keydown', (event: KeyboardEvent) => {
-  if (event.key === 'Enter' && (event.ctrlKey || event.metaKey)) {
+  if (event.key === 'Enter' && (event.ctrlKey || event.metaKey) && !dialogOf(event)) {
     event.preventDefault()
     if (!closed.value) void close()
   }

@@ -6,6 +6,12 @@ const ASKED = `${STOPS}, [data-line]`
 /** What sends what a dialog asks. */
 export const SENDS = '[data-close], button.n-button--primary-type'
 
+/** The dialog that a key is meant for. One that is just closing keeps the focus for a moment: the key is the page's. */
+export function dialogOf(event: Event): HTMLElement | null {
+  const dialog = (event.target as HTMLElement).closest<HTMLElement>('[role=dialog]')
+  return dialog?.closest('[class*=leave-active]') ? null : dialog
+}
+
 /** What takes the focus at a stop; none at a question that is answered already. */
 function hold(stop: HTMLElement): HTMLElement | null {
   if (stop.matches('[data-pick], [data-line]')) return stop.querySelector('input')

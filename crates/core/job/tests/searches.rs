@@ -412,6 +412,10 @@ fn looks_that_differ_are_settled_by_pairs_once_one_wins_often_enough() {
             .iter()
             .any(|r| r.contains("not all of them met"))
     );
+    assert!(apart.words.settle[0].starts_with("4 and 7 beside"));
+    // What hangs together by way of another has met: the next pair joins the groups.
+    let chained = lines("4 5, 5 6, 8 9");
+    assert!(chained.words.settle[0].starts_with("4 and 8 beside"));
     // What is no pair is asked about.
     let typed = json!({"from": "0.3", "step": "0.05", "count": "13", "seed": "0", "first": "4", "second": "7", "pairs": "7"});
     let station: &dyn AnyStation = &stations::PressureAdvance;
@@ -420,5 +424,8 @@ fn looks_that_differ_are_settled_by_pairs_once_one_wins_often_enough() {
         readings[k] = v.clone();
     }
     let e = station.evaluate(&readings, &pla(Some(0.6))).unwrap_err();
-    assert!(format!("{e:?}").contains("Name two different ones"));
+    assert!(
+        format!("{e:?}").contains("the better one first: “7 6, 7 8”."),
+        "{e:?}"
+    );
 }

@@ -102,11 +102,6 @@ pub(super) fn facts(store: &Store, wanted: &NewPiece) -> Result<PieceFor, ApiErr
     let nozzle_c = number("nozzle", &wanted.nozzle)?
         .or_else(|| of(Parameter::PrintTemp))
         .unwrap_or(usual.nozzle_c.min(ceiling_c));
-    let percent = number("flow", &wanted.flow)?;
-    if let Some(p) = percent.filter(|p| !(30.0..=200.0).contains(p)) {
-        let message = format!("Flow: {p} % is out of range. Give 30 to 200 %.");
-        return Err(values("flow", message));
-    }
     let [start, end] = store.print_blocks(wanted.printer_id)?;
     Ok(PieceFor {
         bed_mm: [printer.bed_x_mm, printer.bed_y_mm],
@@ -124,7 +119,7 @@ pub(super) fn facts(store: &Store, wanted: &NewPiece) -> Result<PieceFor, ApiErr
             FilamentPath::Direct => 1.0,
             _ => 4.0,
         }),
-        flow: percent
+        flow: number("flow", &wanted.flow)?
             .or_else(|| of(Parameter::Flow))
             .map_or(1.0, |percent| percent / 100.0),
         start,
@@ -137,6 +132,7 @@ fn refused(kind: &PieceKind, e: &PieceError) -> ApiError {
     let (field, what) = match e.field.as_str() {
         "nozzle_c" => ("nozzle", "Nozzle"),
         "bed_c" => ("bed", "Bed"),
+        "flow" => ("flow", "Flow"),
         key => {
             // As its field is called on the page: without its unit.
             let setting = kind.settings.iter().find(|s| s.key == key);

@@ -23,6 +23,9 @@ const SHOWN_FROM: f64 = 0.02;
 /// A remedy named beside a cause mends it in at least this share of cases, 0 to 1. Judgement, no published source.
 const MENDS_WELL: f64 = 0.5;
 
+/// The observation that it has been so since a part was swapped.
+const SINCE_SWAP: &str = "since_swap";
+
 /// A cause below this chance, 0 to 1, is ruled out, where something speaks against it. Judgement, no published source.
 const RULED_OUT: f64 = 0.01;
 
@@ -311,7 +314,7 @@ impl Gathered {
             .iter()
             .filter(|a| Some(a.id) != next.map(|n| n.id) && !done(a));
         let since_swap = |s: &SeenEntry| {
-            s.observation == "since_swap" && matches!(&s.answer, Answer::Word(w) if w == "yes")
+            s.observation == SINCE_SWAP && matches!(&s.answer, Answer::Word(w) if w == "yes")
         };
         let open_job = self
             .job
@@ -362,7 +365,13 @@ impl Gathered {
                 labels: t.ids.map(label),
                 p: t.p,
             }),
-            unexplained: d.unexplained.iter().map(|id| self.says(id)).collect(),
+            // That a part was swapped is no symptom: its job is the answer.
+            unexplained: d
+                .unexplained
+                .iter()
+                .filter(|id| **id != SINCE_SWAP)
+                .map(|id| self.says(id))
+                .collect(),
             proven: d.proven.map(|id| self.proven(store, id)).transpose()?,
             nothing_found: d.nothing_found,
             per_hour: self.facts.per_hour,

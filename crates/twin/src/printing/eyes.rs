@@ -145,43 +145,42 @@ impl Eyes {
         good(&seen, 0.006)
     }
 
-    /// Thickness of a single-wall box's four walls, front, right, back, left, each low and high, as a caliper finds it [mm].
-    pub fn walls(&mut self, printed: &Printed) -> [[f64; 2]; 4] {
+    /// Thickness of a single-wall box's four walls, front, right, back, left, each low and high, as a caliper finds it [mm];
+    /// none where no box lies there.
+    pub fn walls(&mut self, printed: &Printed) -> Option<[[f64; 2]; 4]> {
+        /// Lines over each other that make a wall, a number of.
+        const LINES: usize = 8;
         let part: Vec<&Laid> = above_the_first(printed)
             .filter(|l| l.length() > 5.0)
             .collect();
-        let reach = |axis: usize, most: bool| {
-            let all = part.iter().map(|l| l.ends[0][axis]);
-            if most {
-                all.fold(f64::NEG_INFINITY, f64::max)
-            } else {
-                all.fold(f64::INFINITY, f64::min)
-            }
+        let reach = |axis: usize| {
+            let all = || part.iter().map(|l| l.ends[0][axis]);
+            [
+                all().fold(f64::INFINITY, f64::min),
+                all().fold(f64::NEG_INFINITY, f64::max),
+            ]
         };
-        let sides = [
-            (1, reach(1, false)),
-            (0, reach(0, true)),
-            (1, reach(1, true)),
-            (0, reach(0, false)),
-        ];
-        sides.map(|(axis, at)| {
+        let [[left, right], [front, back]] = [reach(0), reach(1)];
+        let mut found = [[0.0; 2]; 4];
+        for (side, (axis, at)) in [(1, front), (0, right), (1, back), (0, left)]
+            .into_iter()
+            .enumerate()
+        {
             let wall: Vec<&&Laid> = part
                 .iter()
                 .filter(|l| l.ends.iter().all(|p| (p[axis] - at).abs() < 1e-6))
                 .collect();
-            // A spiral rises all the way: how high a line is, is how far the one of the next turn lies above it.
-            let width = |i: usize| {
-                let layer = wall.get(i + 1).map_or(0.2, |above| above.z - wall[i].z);
-                self.bead(wall[i], layer)
-            };
             let n = wall.len();
-            let [low, high] = if n < 8 {
-                [0.0; 2]
-            } else {
-                [width(n / 4), width(3 * n / 4)]
-            };
-            [low, high].map(|v| ((v + self.noise(0.008)) * 100.0).round() / 100.0)
-        })
+            if n < LINES {
+                return None;
+            }
+            found[side] = [n / 4, 3 * n / 4].map(|i| {
+                // A spiral rises all the way: how high a line is, is how far the one of the next turn lies above it.
+                let width = self.bead(wall[i], wall[i + 1].z - wall[i].z);
+                ((width + self.noise(0.008)) * 100.0).round() / 100.0
+            });
+        }
+        Some(found)
     }
 
     /// First-layer patches, peeled off: the middle of each from the front left, row by row, and how thick a caliper

@@ -1,12 +1,13 @@
 //! Blind choice at a station: tiles with their values hidden, the good ones named in two looks.
 
 use serde::{Deserialize, Serialize};
-use wattotherm_looks::{Picked, Tiles, pick, strengths};
+use wattotherm_looks::{Picked, Tiles, pick};
 use wattotherm_measure::entry::{Entry, FieldProblem, Intake, Limit};
 use wattotherm_measure::text::{plain, spaced};
 use wattotherm_measure::{Pen, Unit};
 use wattotherm_toolpath::shuffled;
 
+use super::pairs::{self, Paired};
 use crate::finding::Words;
 use crate::form::Field;
 
@@ -23,22 +24,6 @@ pub(super) struct Look {
     /// What pairs laid beside each other said.
     #[serde(default)]
     pub paired: Option<Paired>,
-}
-
-/// What pairs of tiles said, laid beside each other.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub(super) struct Paired {
-    /// Pairs that were laid, a number of.
-    pub asked: usize,
-    /// By how much the best is ahead of the next, as the logarithm of how often it wins [1]; none where not all met.
-    pub ahead: Option<f64>,
-    /// Uncertainty of that at 95 % [1].
-    pub expanded: f64,
-    /// What the best may be, by their values' numbers from the first to the last: neighbours that the rest lost to.
-    pub between: Option<[u32; 2]>,
-    /// The two to lay next, by their places on the plate.
-    pub lay: Option<[u32; 2]>,
-    pub names: Names,
 }
 
 /// What tiles are called on the plate.
@@ -69,9 +54,6 @@ pub(super) const COUNT: Limit = Limit::new(
 );
 /// Longest answer.
 const MOST_ANSWER: usize = 80;
-/// Longest list of pairs.
-const MOST_PAIRS: usize = 400;
-
 /// A key that differs from one search to the next, 1 to 9999.
 pub(super) fn key_of(what: &str, round: u32) -> u32 {
     let hash = what.bytes().fold(0x811C_9DC5_u32, |h, b| {
@@ -92,29 +74,8 @@ pub(super) fn fields(what: &str) -> [Field; 2] {
     ]
 }
 
-/// The field of pairs: asked for where both looks are there and differ.
-pub(super) fn pairs_field(names: Names, first: &str, second: &str) -> Field {
-    let [a, b] = [first, second].map(|answer| {
-        let mut called: Vec<String> = calls(names, answer)
-            .into_iter()
-            .map(|c| c.to_ascii_uppercase())
-            .collect();
-        called.sort_unstable();
-        called
-    });
-    let (example, two) = match names {
-        Names::Letters => ("F E, F G", "F was better than E and than G"),
-        Names::Numbers => ("7 6, 7 8", "7 was better than 6 and than 8"),
-    };
-    Field::text("pairs", "Two beside each other, the better one first", MOST_PAIRS)
-        .hint(&format!(
-            "Where the looks differ: lay two of those named beside each other, as often as it takes. “{example}” says that {two}."
-        ))
-        .when(!a.is_empty() && !b.is_empty() && a != b)
-}
-
 /// What an answer calls tiles by, one by one.
-fn calls(names: Names, answer: &str) -> Vec<String> {
+pub(super) fn calls(names: Names, answer: &str) -> Vec<String> {
     let words = answer
         .split(|c: char| !c.is_alphanumeric())
         .filter(|w| !w.is_empty());
@@ -125,7 +86,7 @@ fn calls(names: Names, answer: &str) -> Vec<String> {
 }
 
 /// The tiles that an answer names, by value's number; a problem for what names none.
-fn named(
+pub(super) fn named(
     intake: &mut Intake<'_>,
     path: &str,
     answer: &str,
@@ -208,7 +169,7 @@ pub(super) fn read(
     let paired = if first == second {
         None
     } else {
-        paired(intake, typed, &order)
+        pairs::read(intake, typed, &order)
     };
     if let Some([low, high]) = paired.and_then(|p| p.between) {
         picked = if low == 0 || high + 1 == tiles.count {
@@ -232,106 +193,6 @@ pub(super) fn read(
     })
 }
 
-/// What the typed pairs say; a problem for what is no pair.
-fn paired(intake: &mut Intake<'_>, typed: &Typed<'_>, order: &[u32]) -> Option<Paired> {
-    super::snapshot::no_longer(intake, "pairs", typed.pairs, MOST_PAIRS);
-    let mut wins: Vec<(u32, u32)> = Vec::new();
-    for pair in typed
-        .pairs
-        .split([',', ';', '\n'])
-        .filter(|p| p.chars().any(char::is_alphanumeric))
-    {
-        // Named one by one, so that their order stays: the better one first.
-        let tiles: Vec<u32> = calls(typed.names, pair)
-            .iter()
-            .filter_map(|w| {
-                named(intake, "pairs", w, typed.names, order)
-                    .first()
-                    .copied()
-            })
-            .collect();
-        match tiles[..] {
-            [better, other] if better != other => wins.push((better, other)),
-            _ => intake.conflict(
-                "pairs",
-                "Name two different ones for each pair, the better one first: “F E, F G”."
-                    .to_owned(),
-            ),
-        }
-    }
-    if wins.is_empty() {
-        return None;
-    }
-    let mut met: Vec<u32> = wins.iter().flat_map(|(a, b)| [*a, *b]).collect();
-    met.sort_unstable();
-    met.dedup();
-    let number = |tile: u32| met.iter().position(|m| *m == tile).unwrap_or(0);
-    let by_number: Vec<(usize, usize)> =
-        wins.iter().map(|(a, b)| (number(*a), number(*b))).collect();
-    let found = strengths(met.len(), &by_number);
-    let level: Vec<u32> = found
-        .iter()
-        .flat_map(|s| &s.level)
-        .map(|i| met[*i])
-        .collect();
-    // The best is found where its neighbours on both sides were laid and lost: one that was never laid may be better.
-    let last = u32::try_from(order.len()).unwrap_or(0).saturating_sub(1);
-    let unmet = |tile: u32| {
-        [tile.checked_sub(1), Some(tile + 1).filter(|t| *t <= last)]
-            .into_iter()
-            .flatten()
-            .find(|t| !met.contains(t))
-    };
-    let near = match level[..] {
-        [one] => Some([one, one]),
-        [low, high] if low + 1 == high => Some([low, high]),
-        _ => None,
-    };
-    let between = near.filter(|n| n.iter().all(|t| unmet(*t).is_none()));
-    let lay = match (between, &found) {
-        (Some(_), _) => None,
-        (None, Some(s)) => {
-            let best = met[s.best];
-            level
-                .iter()
-                .find_map(|t| unmet(*t).map(|other| [*t, other]))
-                .or_else(|| level.iter().find(|t| **t != best).map(|t| [best, *t]))
-        }
-        // Groups that never met: one of each.
-        (None, None) => met
-            .iter()
-            .find(|t| {
-                **t != met[0] && !wins.contains(&(met[0], **t)) && !wins.contains(&(**t, met[0]))
-            })
-            .map(|other| [met[0], *other]),
-    };
-    let on_plate = |tile: u32| {
-        let place = order.iter().position(|t| *t == tile).unwrap_or(0);
-        u32::try_from(place).unwrap_or(0)
-    };
-    Some(Paired {
-        asked: wins.len(),
-        ahead: found.as_ref().map(|s| s.ahead),
-        expanded: found.as_ref().map_or(0.0, |s| s.expanded),
-        between,
-        lay: lay.map(|two| two.map(on_plate)),
-        names: typed.names,
-    })
-}
-
-impl Paired {
-    /// What a place on the plate is called.
-    fn call(self, place: u32) -> String {
-        match self.names {
-            Names::Letters => {
-                let letter = u8::try_from(place.min(25)).unwrap_or(25);
-                char::from(b'A' + letter).to_string()
-            }
-            Names::Numbers => (place + 1).to_string(),
-        }
-    }
-}
-
 impl Look {
     /// How the looks agree, and what they rest on.
     pub fn reasons(&self, w: &mut Words) {
@@ -349,23 +210,7 @@ impl Look {
             );
         }
         if let Some(p) = self.paired {
-            w.reasons.push(match p.ahead {
-                None => format!(
-                    "{} pairs: not all of them met, so they don’t say which is best.",
-                    p.asked
-                ),
-                Some(ahead) => format!(
-                    "{} pairs: the best is ahead of the next by {} ±{} (Bradley and Terry){}.",
-                    p.asked,
-                    plain(ahead, 1),
-                    plain(p.expanded, 1),
-                    if p.between.is_some() {
-                        ""
-                    } else {
-                        "; not settled yet"
-                    }
-                ),
-            });
+            w.reasons.push(p.reason());
         }
         if let Picked::Settled { tied, .. } = self.picked
             && tied > 1
@@ -407,15 +252,9 @@ impl Look {
             }
             Picked::Apart { one, other } => {
                 w.settle = vec![
-                    match self
-                        .paired
-                        .and_then(|p| p.lay.map(|two| two.map(|t| p.call(t))))
-                    {
-                        None => format!(
-                            "two of the {what} beside each other, the better one named, again and again"
-                        ),
-                        Some([a, b]) => format!("{a} and {b} beside each other once more"),
-                    },
+                    self.paired.and_then(Paired::next).unwrap_or_else(|| {
+                        format!("two of the {what} beside each other, the better one named, again and again")
+                    }),
                     format!("another look at the same {what}, in better light"),
                     format!("{what} in twice the step"),
                 ];

@@ -15,6 +15,7 @@ mod hot_tighten;
 mod mesh;
 mod offset_xy;
 mod offset_z;
+mod pairs;
 mod pressure_advance;
 mod print_temp;
 mod probe;

@@ -13,6 +13,7 @@ use wattotherm_printer::{FilamentPath, Parameter};
 use wattotherm_toolpath::LINES_PITCH_MM;
 
 use super::blind::{self, COUNT, KEY, Look, Names};
+use super::pairs;
 use super::search::{
     FoundBy, MOST_NOTE, OwnOutcome, OwnSays, decide_against, for_a_piece, for_a_profile,
     from_trial, moved, note_field, note_shown, of_a_step, own_fields, read_own, unclear, way,
@@ -156,7 +157,7 @@ impl Station for PressureAdvance {
                 )
                 .group("", {
                     let mut looks = blind::fields("The numbers of good lines").to_vec();
-                    looks.push(blind::pairs_field(Names::Numbers, &r.first, &r.second));
+                    looks.push(pairs::field(Names::Numbers, &r.first, &r.second));
                     looks
                 })
                 .drawn("lines")

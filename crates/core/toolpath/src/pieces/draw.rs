@@ -5,7 +5,7 @@ use wattotherm_measure::text::plain;
 use super::facts::{PieceError, PieceFor};
 use super::order::shuffled;
 use super::pen::Pen;
-use super::raised::number;
+use super::raised::{InBand, number};
 use super::solid::Prism;
 use super::{Part, Piece, Settings};
 
@@ -393,14 +393,13 @@ pub(super) fn posts(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
                 pen.ring(&Pen::corners(*from, to, by));
                 // The band's value stands out from the first post's front.
                 if let Some(band) = band.filter(|_| inset < 1.0 && i == 0) {
-                    let k = (l - 2) % in_a_band;
-                    number(
-                        &mut pen,
-                        &plain(value(band), 2),
-                        *from,
-                        POST,
-                        (k, in_a_band, h, z),
-                    );
+                    let layer = InBand {
+                        k: (l - 2) % in_a_band,
+                        of: in_a_band,
+                        height: h,
+                        z,
+                    };
+                    number(&mut pen, &plain(value(band), 2), *from, POST, layer);
                 }
             }
         }

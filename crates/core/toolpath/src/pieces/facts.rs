@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+use wattotherm_measure::text::plain;
 
 /// A printer, its bore and filament, as far as a test piece depends on them. What isn't said is that of a common
 /// small printer with a bore of 0.4 mm [common practice, no source].
@@ -168,7 +169,15 @@ impl PieceFor {
         within("retract_mm", self.retract_mm, 0.0, 20.0)?;
         within("retract_mm_s", self.retract_mm_s, 1.0, 200.0)?;
         within("hop_mm", self.hop_mm, 0.0, 5.0)?;
-        within("flow", self.flow, 0.3, 2.0)?;
+        if !(0.3..=2.0).contains(&self.flow) {
+            return Err(PieceError::new(
+                "flow",
+                format!(
+                    "{} % is out of range. Give 30 to 200 %.",
+                    plain(100.0 * self.flow, 1)
+                ),
+            ));
+        }
         if self.nozzle_c > self.ceiling_c {
             return Err(PieceError::new(
                 "nozzle_c",

@@ -36,35 +36,51 @@ fn raised(text: &str, high: f64, at: f64, thick: f64) -> Vec<[f64; 2]> {
     joined
 }
 
-/// A band's value, standing out by one line from the front of a pillar so wide [mm] that begins at a place: what the layer
-/// `k` of the band lays of it. Where a bore is too wide for the letters, there is none.
-pub(super) fn number(
-    pen: &mut Pen<'_>,
-    text: &str,
-    [x, y]: [f64; 2],
-    wide: f64,
-    (k, in_a_band, h, z): (u32, u32, f64, f64),
-) {
+/// A layer of a band.
+#[derive(Clone, Copy)]
+pub(super) struct InBand {
+    /// Which layer of the band, from 0.
+    pub k: u32,
+    /// How many layers the band has.
+    pub of: u32,
+    /// How high a layer is [mm].
+    pub height: f64,
+    /// Top of this layer [mm].
+    pub z: f64,
+}
+
+/// Letters take at most this share of a band's height [1].
+const MOST_OF_BAND: f64 = 0.6;
+/// Letters lower than so many lines can't be read [1]. Our own estimate, no source.
+const LEAST_LINES: f64 = 5.0;
+/// Lines that stay free beside a number, both sides together [1].
+const FREE_LINES: f64 = 2.0;
+/// Shortest bead that is laid for a dot [mm].
+const DOT_MM: f64 = 0.3;
+
+/// A band's value, standing out by one line from the front of a pillar so wide [mm] that begins at a place: what one layer
+/// lays of it. Where a bore is too wide for the letters, there is none.
+pub(super) fn number(pen: &mut Pen<'_>, text: &str, [x, y]: [f64; 2], wide: f64, layer: InBand) {
     let w = pen.facts.width();
-    // How long the text is grows with how high it is; the strokes stand out by half their thickness.
+    let band = f64::from(layer.of) * layer.height;
+    // How long the text is grows with how high it is; its strokes stand out at both ends by half a line.
     let unit = strokes(text, 1.0).1;
-    let high = ((wide - 3.0 * w) / unit).min(f64::from(in_a_band) * h * 0.6);
-    if high < 5.0 * w {
+    let high = ((wide - (FREE_LINES + 1.0) * w) / unit).min(band * MOST_OF_BAND);
+    if high < LEAST_LINES * w {
         return;
     }
-    let foot = (f64::from(in_a_band) * h - high) / 2.0;
-    let long = high * unit;
-    let left = x + (wide - long) / 2.0;
-    for [from, to] in raised(text, high, (f64::from(k) + 0.5) * h - foot, w) {
-        // A bead is rounded at both ends by half its width; the shortest one is a dot.
-        let (a, b) = (left + from + w / 2.0, left + to - w / 2.0);
-        let b = b.max(a + 0.3);
+    let left = x + (wide - high * unit) / 2.0;
+    let at = (f64::from(layer.k) + 0.5) * layer.height - (band - high) / 2.0;
+    for [from, to] in raised(text, high, at, w) {
+        // A bead is rounded at both ends by half its width.
+        let a = left + from + w / 2.0;
+        let b = (left + to - w / 2.0).max(a + DOT_MM);
         pen.go([a, y - w / 2.0]);
         pen.line([b, y - w / 2.0]);
         pen.body.push(Prism::cuboid(
             [a - w / 2.0, y - w],
             [b + w / 2.0, y],
-            [z - h, z],
+            [layer.z - layer.height, layer.z],
         ));
     }
 }

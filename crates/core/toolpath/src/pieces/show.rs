@@ -5,7 +5,7 @@ use wattotherm_measure::text::plain;
 use super::draw::{done, layers, room, tall};
 use super::facts::{PieceError, PieceFor};
 use super::pen::Pen;
-use super::raised::number;
+use super::raised::{InBand, number};
 use super::solid::Prism;
 use super::{Part, Piece, Settings};
 
@@ -153,13 +153,14 @@ pub(super) fn tower(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
             pen.body.push(Prism::cuboid(*from, *to, [z - h, z]));
         }
         if let Some((band, k)) = place {
-            number(
-                &mut pen,
-                &plain(value(band), 0),
-                [right[0], y[0]],
-                PILLAR[0],
-                (k, in_a_band, h, z),
-            );
+            let layer = InBand {
+                k,
+                of: in_a_band,
+                height: h,
+                z,
+            };
+            let place = [right[0], y[0]];
+            number(&mut pen, &plain(value(band), 0), place, PILLAR[0], layer);
         }
         pen.fill(post[0], post[1], 0);
     }

@@ -7,6 +7,7 @@ use wattotherm_measure::text::{fixed, plain};
 use wattotherm_measure::{Pen, Unit, Verdict};
 
 use super::super::blind::{self, COUNT, KEY, Names};
+use super::super::pairs;
 use super::super::search::for_a_piece;
 use super::{Flow, FlowFound, FlowMethod, FlowReadings, SET, multiplier};
 use crate::context::Context;
@@ -61,7 +62,7 @@ pub(super) fn form(form: Form, r: &FlowReadings) -> Form {
         form
     };
     let mut looks = blind::fields(what).to_vec();
-    looks.push(blind::pairs_field(names(cards), &r.first, &r.second));
+    looks.push(pairs::field(names(cards), &r.first, &r.second));
     form.group("", looks).drawn(drawing).group(
         "The piece",
         [
