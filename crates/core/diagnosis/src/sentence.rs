@@ -74,7 +74,7 @@ const MEANS: &[(&str, &[&str], &str)] = &[
             "i.|i've|i’ve|we.|we've|we’ve|he.|she.|they.|you.|myself|ourselves",
             "swapp|replac|chang|fitted|install|upgrad",
         ],
-        "while|day.|week|back.|again.|want|setting|filament|spool|colour|color",
+        "back.|again.|want|setting|filament|spool|colour|color",
     ),
     (
         "new_nozzle_for_a_while",

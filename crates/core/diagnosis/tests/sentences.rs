@@ -106,6 +106,11 @@ fn what_customers_say_proposes_what_they_mean_and_not_the_opposite() {
             &["at_random"],
         ),
         (
+            "I replaced the cutter last week, now it jams on loading.",
+            &["since_swap"],
+            &["at_random", "new_nozzle_for_a_while"],
+        ),
+        (
             "We've fitted a longer tube and it oozes like mad.",
             &["since_swap", "strings"],
             &["one_factor"],

@@ -833,6 +833,26 @@ fn every_parameter_has_a_station_of_its_own() {
 }
 
 #[test]
+fn a_step_that_fails_half_way_stops_its_sheet_with_pieces_still_on_the_tray() {
+    let context = Context {
+        list: Some("fit.filament_cutter".into()),
+        ..Context::default()
+    };
+    let station: &dyn AnyStation = &stations::Check;
+    let mut readings = station.start(&context);
+    readings["steps"][1]["state"] = "failed".into();
+    readings["steps"][1]["reason"] = "the lever snapped off".into();
+    // Nobody has counted yet, and no part is fitted: it is a stop all the same.
+    let f = found(station, &readings, &context);
+    assert_eq!(f.facts.verdict, Verdict::Stop);
+    assert!(f.words.headline.contains("the lever snapped off"));
+    // Without the failure both counts are asked for.
+    readings["steps"][1] = json!({"state": "done"});
+    let asked = station.evaluate(&readings, &context).unwrap_err();
+    assert!(asked.to_string().contains("count"), "{asked}");
+}
+
+#[test]
 fn a_check_stops_on_leftovers_and_failures() {
     let context = Context {
         list: Some("fit.tube".into()),

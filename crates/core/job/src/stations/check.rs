@@ -308,6 +308,7 @@ impl Station for Check {
                 steps.push(reason.needed());
             }
         }
+        let failed = r.steps.iter().any(|t| t.state == StepState::Failed);
         let mut form = Form::default().group("", steps);
         let asked = asked_of(context);
         if !asked.is_empty() {
@@ -315,11 +316,16 @@ impl Station for Check {
             form = form.group("The new part", fields.collect());
         }
         if list.counts {
+            let [out, back] =
+                [(&OUT, "counted out"), (&BACK, "counted in")].map(|(limit, name)| {
+                    let count = Field::number(limit).named(name);
+                    if failed { count } else { count.needed() }
+                });
             form = form.group(
                 "Small pieces",
                 vec![
-                    Field::number(&OUT).named("counted out").needed(),
-                    Field::number(&BACK).named("counted in").needed(),
+                    out,
+                    back,
                     Field::text("parked", "kinds, and where they lie", MOST_REASON),
                 ],
             );
@@ -422,12 +428,22 @@ impl Station for Check {
                 });
             }
         }
+        // A step that failed stops the sheet where it is: pieces lie on the tray, and no part is fitted yet.
+        let failed = own.failed.is_some();
         if list.counts {
-            let out = intake.need(&OUT, "counted_out", &r.counted_out);
-            let back = intake.need(&BACK, "counted_in", &r.counted_in);
-            own.counted = out.zip(back);
+            let mut count = |limit: &Limit, entry: &Entry| {
+                if failed {
+                    intake.may(limit, limit.field, entry)
+                } else {
+                    intake.need(limit, limit.field, entry)
+                }
+            };
+            let out = count(&OUT, &r.counted_out);
+            own.counted = out.zip(count(&BACK, &r.counted_in));
         }
-        own.told = ask_part(r, context, &mut intake);
+        if !failed {
+            own.told = ask_part(r, context, &mut intake);
+        }
         intake.finish()?;
         let left_over = own
             .counted
