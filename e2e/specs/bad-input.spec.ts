@@ -20,7 +20,7 @@ test('a slipped decimal point is asked about, and either answer is taken', async
 })
 
 test('a negative rest and an absurd mark say what to do', async ({ page, request }) => {
-  const printer = await ownPrinter(request, 'Box', { drive: 100 })
+  const printer = await ownPrinter(request, 'Avocado', { drive: 100 })
   const job = await startJob(request, printer, ['extruder_motor'])
   await page.goto(`/jobs/${job}/drive`)
   await page.getByLabel('Run 1, left over').fill('-4')
@@ -67,7 +67,7 @@ test('every number of the house rules refuses what is no number and keeps what w
 })
 
 test('minutes that are no numbers are refused at intake, and stay', async ({ page, request }) => {
-  const printer = await ownPrinter(request, 'Medlar')
+  const printer = await ownPrinter(request, 'Mimosa')
   await page.goto(`/jobs/new/${printer}`)
   await page.getByRole('checkbox', { name: 'tube, replaced' }).click()
   await page.getByRole('radio', { name: 'after a while' }).check()

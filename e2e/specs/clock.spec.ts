@@ -8,8 +8,8 @@ test('the clock says what is next, and a cold step ticked before the plug is pul
   page,
   request,
 }) => {
-  const printer = await ownPrinter(request, 'Whitebeam')
-  const filament = await ownFilament(request, printer, 'PETG of Whitebeam')
+  const printer = await ownPrinter(request, 'Hibiscus')
+  const filament = await ownFilament(request, printer, 'PETG of Hibiscus')
   const job = await startJob(request, printer, ['hot_end_fan', 'tube'], [filament])
   await workTo(page, request, job, 'tube_length')
   const clock = page.getByRole('region', { name: 'Clock of this job' })
@@ -36,7 +36,7 @@ test('the clock says what is next, and a cold step ticked before the plug is pul
 })
 
 test('a timer is set at a job, says what is left, and is ended', async ({ page, request }) => {
-  const printer = await ownPrinter(request, 'Alder buckthorn')
+  const printer = await ownPrinter(request, 'Catalpa')
   const job = await startJob(request, printer, ['nozzle_same'])
   await page.goto(`/jobs/${job}/intake`)
   await page.getByRole('button', { name: 'Something happened' }).click()

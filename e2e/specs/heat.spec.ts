@@ -138,9 +138,9 @@ test('values that were not stored are noticed at the writing, and again after a 
   const twin = new OwnTwin(...FAST, '--seed', '4', '--fault', 'settings-not-saved', ...memory())
   await twin.on()
   try {
-    const printer = await ownPrinter(request, 'Cedar')
+    const printer = await ownPrinter(request, 'Vanilla')
     const job = await startJob(request, printer, ['heater_block'])
-    await connect(page, printer, 'Cedar', twin.host)
+    await connect(page, printer, 'Vanilla', twin.host)
     await page.goto(`/jobs/${job}/heater_loop`)
     await page.getByRole('button', { name: 'Autotune', exact: true }).click()
     await expect(verdict(page)).toContainText('Adjust: P ', { timeout: 60_000 })
@@ -151,7 +151,7 @@ test('values that were not stored are noticed at the writing, and again after a 
     await twin.off()
     await expect(says(page)).toContainText('Not connected')
     await twin.on()
-    await expect(on(page, 'Cedar')).toContainText('SAFE', { timeout: 30_000 })
+    await expect(on(page, 'Vanilla')).toContainText('SAFE', { timeout: 30_000 })
     await page.getByRole('button', { name: 'Verify: step, hold, fan' }).click()
     await expect(verdict(page)).toContainText('Adjust: the printer holds P 22.40 I 1.32 D 95.00.', {
       timeout: 60_000,
@@ -269,7 +269,7 @@ test('a log file is read without a connection, with line and column where it doe
   await drop.setInputFiles(file('bad.csv', ['nothing', 'here']))
   await expect(page.getByRole('alert')).toContainText('No temperatures were found in this file')
 
-  const printer = await ownPrinter(request, 'Hornbeam')
+  const printer = await ownPrinter(request, 'Balsa')
   const job = await startJob(request, printer, ['silicone_sock'])
   await page.goto(`/jobs/${job}/heater_loop`)
   await expect(page.getByText('Not connected: drop logs in below')).toBeVisible()

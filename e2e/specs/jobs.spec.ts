@@ -23,7 +23,7 @@ test('a nozzle of the same bore: Z redone, verifications pass, what hangs on the
   const printer = await ownPrinter(request, 'Spruce', { offset_z: -1.62 })
   await ownFilament(request, printer, 'PETG of Spruce')
   await page.goto('/')
-  await page.getByRole('link', { name: 'New job on Spruce' }).click()
+  await page.getByRole('link', { name: 'New job on Spruce', exact: true }).click()
   await page.getByRole('checkbox', { name: 'nozzle, 0.4 mm, replaced' }).click()
   await page.getByLabel("Complaint, in the customer's words").fill('Blobs on the first layer')
   await page.getByLabel('PETG of Spruce').check()

@@ -15,7 +15,7 @@ test('nothing typed is lost by a reload, a power cut, or typing while the server
   try {
     const url = await server.start()
     const address = url.replace('http://', '')
-    const printer = await ownPrinter(request, 'Elder', { drive: 93 }, url)
+    const printer = await ownPrinter(request, 'Papaya', { drive: 93 }, url)
     const job = await startJob(request, printer, ['extruder_drive'], [], url)
     const at = `${url}/jobs/${job}/drive`
     const run = (n: number) => page.getByLabel(`Run ${n}, left over`)
@@ -52,7 +52,7 @@ test('two pages at one station: what is typed apart merges, what is typed twice 
   context,
   request,
 }) => {
-  const printer = await ownPrinter(request, 'Service', { drive: 93 })
+  const printer = await ownPrinter(request, 'Lilac', { drive: 93 })
   const job = await startJob(request, printer, ['extruder_drive'])
   const [one, two] = [await context.newPage(), await context.newPage()]
   const run = (page: Page, n: number) => page.getByLabel(`Run ${n}, left over`)
@@ -95,7 +95,7 @@ test('two pages at one station: what is typed apart merges, what is typed twice 
 })
 
 test('the last key before a page is left is kept', async ({ page, request }) => {
-  const printer = await ownPrinter(request, 'Medlar', { drive: 93 })
+  const printer = await ownPrinter(request, 'Baobab', { drive: 93 })
   const job = await startJob(request, printer, ['extruder_drive'])
   await page.goto(`/jobs/${job}/drive`)
   const run = page.getByLabel('Run 1, left over')

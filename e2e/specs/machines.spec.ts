@@ -172,14 +172,14 @@ test('from tube to direct drive, 3:1: ratio, new limits, probe and steps measure
   page,
   request,
 }) => {
-  const printer = await ownPrinter(request, 'Hornbeam', { drive: 93, tram: 0.04, offset_z: -1.4 }, '', {
+  const printer = await ownPrinter(request, 'Mahogany', { drive: 93, tram: 0.04, offset_z: -1.4 }, '', {
     gear: { full_steps: 200, microsteps: 16, gear_ratio: 1, drive_diameter_mm: 10.95 },
     probe_mm: [-40, -10],
     bed_screws: 4,
     bed_thread: 'M4',
     firmware_limit_c: 260,
   })
-  const filament = await ownFilament(request, printer, 'PETG of Hornbeam')
+  const filament = await ownFilament(request, printer, 'PETG of Mahogany')
   const job = await startJob(request, printer, ['tube_to_direct_drive'], [filament])
   await workTo(page, request, job, 'fit.tube_to_direct_drive')
   await expect(page.getByText(/New ends of travel also belong into the firmware/)).toBeVisible()

@@ -42,7 +42,7 @@ test('a printer is added by its form, and a twin of its name is refused', async 
   await dialog.getByRole('button', { name: 'Back' }).click()
   await dialog.getByLabel('Name', { exact: true }).fill('Sycamore')
   await dialog.getByRole('button', { name: 'Add, the rest is not known' }).click()
-  const added = page.getByRole('link', { name: 'New job on Sycamore' })
+  const added = page.getByRole('link', { name: 'New job on Sycamore', exact: true })
   await expect(added).toBeVisible()
   await expect(added).toBeFocused()
 })
@@ -51,9 +51,9 @@ test('the traveller grows as parts are chosen and shrinks as they are taken back
   page,
   request,
 }) => {
-  const printer = await ownPrinter(request, 'Plane')
+  const printer = await ownPrinter(request, 'Mangrove')
   await page.goto(`/jobs/new/${printer}`)
-  await expect(page.getByRole('heading', { name: 'What was replaced on Plane?' })).toBeVisible()
+  await expect(page.getByRole('heading', { name: 'What was replaced on Mangrove?' })).toBeVisible()
   await page.keyboard.press('h')
   await expect(page.getByRole('checkbox', { name: 'heater cartridge, replaced' })).toBeChecked()
   await expect(station(page, 'Heater loop')).toContainText('redo, since the heater cartridge was replaced')
@@ -145,11 +145,11 @@ test('a printer is put right, renamed, retired and taken back, and the book tell
   page,
   request,
 }) => {
-  const printer = await ownPrinter(request, 'Willow')
+  const printer = await ownPrinter(request, 'Rattan')
   const renamed = `Weeping willow ${printer}`
   await page.goto(`/printers/${printer}`)
   await page.getByRole('button', { name: 'What is known of it' }).click()
-  const dialog = page.getByRole('dialog', { name: 'What is known of Willow' })
+  const dialog = page.getByRole('dialog', { name: 'What is known of Rattan' })
   await expect(dialog.getByLabel('bore')).toHaveValue('0.4')
   await dialog.getByLabel('Name', { exact: true }).fill(renamed)
   await dialog.getByLabel('bore').fill('0.8')
@@ -161,13 +161,13 @@ test('a printer is put right, renamed, retired and taken back, and the book tell
   await page.getByRole('button', { name: 'Retire this printer' }).click()
   await expect(page.getByText('Its history stays.')).toBeVisible()
   await page.goto('/')
-  await expect(page.getByRole('link', { name: `New job on ${renamed}` })).toBeHidden()
+  await expect(page.getByRole('link', { name: `New job on ${renamed}`, exact: true })).toBeHidden()
   await page.getByRole('link', { name: renamed }).click()
   await page.getByRole('button', { name: 'Take it back into the shop' }).click()
   await expect(page.getByRole('link', { name: 'New job' })).toBeVisible()
   await page.goto('/logbook')
   await expect(
-    page.getByText(/put right: renamed, was Willow; .*bore 0\.8 mm \(was bore 0\.4 mm\)/),
+    page.getByText(/put right: renamed, was Rattan; .*bore 0\.8 mm \(was bore 0\.4 mm\)/),
   ).toBeVisible()
 })
 

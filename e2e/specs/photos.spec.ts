@@ -27,7 +27,7 @@ test('a picture is kept at its station, marked with the pen, and stands in the r
   page,
   request,
 }) => {
-  const printer = await ownPrinter(request, 'Spindle')
+  const printer = await ownPrinter(request, 'Jasmine')
   const job = await startJob(request, printer, ['nozzle_same'])
   await workTo(page, request, job, 'baseline')
   const strip = page.getByRole('region', { name: 'Pictures' })
@@ -92,7 +92,7 @@ test('a picture is kept at its station, marked with the pen, and stands in the r
 })
 
 test('a picture of one step is found again at that step', async ({ page, request }) => {
-  const printer = await ownPrinter(request, 'Elder')
+  const printer = await ownPrinter(request, 'Guava')
   const job = await startJob(request, printer, ['nozzle_same'])
   await workTo(page, request, job, 'intake')
   const strip = page.getByRole('region', { name: 'Pictures' })

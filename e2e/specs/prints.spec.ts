@@ -97,7 +97,7 @@ test('two files stand beside each other, and another bore is estimated', async (
 })
 
 test('how hot a band may be is the printer’s affair', async ({ page, request }) => {
-  await ownPrinter(request, 'Whitebeam', {}, '', { hot_end: 'all_metal', firmware_limit_c: 290 })
+  await ownPrinter(request, 'Camphor', {}, '', { hot_end: 'all_metal', firmware_limit_c: 290 })
   await page.goto('/prints')
   await page.getByLabel('Drop a sliced part').setInputFiles(file('hot.gcode', part('hot', 30)))
   await expect(page.getByRole('heading', { level: 1 })).toContainText('hot:')
@@ -105,7 +105,7 @@ test('how hot a band may be is the printer’s affair', async ({ page, request }
   await pick(side, 'What', 'Nozzle temperature')
   await page.getByLabel('First').fill('250')
   await expect(page.getByText('250 °C is above the ceiling of 235 °C.')).toBeVisible()
-  await pick(side, 'Printer', 'Whitebeam')
+  await pick(side, 'Printer', 'Camphor')
   await page.getByLabel('Every, mm').fill('4')
   await page.getByRole('button', { name: 'Make it with 1 band' }).press('Enter')
   await expect(page.getByRole('heading', { level: 1 })).toContainText('hot-temperature')

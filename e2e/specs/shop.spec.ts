@@ -7,7 +7,7 @@ import { ownFilament, ownPrinter, pick, startJob, tickOpen, verdict, workTo } fr
 test('the bench is searched by what stands on it, and shows what is due', async ({ page, request }) => {
   const idle = await ownPrinter(request, 'Checker tree')
   await ownFilament(request, idle, 'PLA of Checker tree')
-  const busy = await ownPrinter(request, 'Cornel')
+  const busy = await ownPrinter(request, 'Banyan')
   await startJob(request, busy, ['nozzle_same'])
   await page.goto('/')
   const rows = page.getByRole('main').getByRole('listitem')
@@ -108,7 +108,7 @@ test('a step of the shop stands in its list in later jobs too, and what was tick
   page,
   request,
 }) => {
-  const first = await startJob(request, await ownPrinter(request, 'Medlar'), ['part_fan'])
+  const first = await startJob(request, await ownPrinter(request, 'Ceiba'), ['part_fan'])
   await workTo(page, request, first, 'fit.part_fan')
   const steps = page.getByRole('region', { name: 'Worktop' }).getByRole('checkbox')
   const before = await steps.count()
@@ -127,7 +127,7 @@ test('a step of the shop stands in its list in later jobs too, and what was tick
   await expect(steps.nth(1)).not.toBeChecked()
   await expect(verdict(page)).not.toContainText('Pass')
   await tickOpen(page)
-  const second = await startJob(request, await ownPrinter(request, 'Quince'), ['part_fan'])
+  const second = await startJob(request, await ownPrinter(request, 'Oleander'), ['part_fan'])
   await workTo(page, request, second, 'fit.part_fan')
   await expect(page.getByRole('listitem').filter({ hasText: 'Blow the duct out' })).toContainText(
     'this shop’s',

@@ -8,7 +8,7 @@ const quantile = (all: number[], q: number) =>
   [...all].sort((a, b) => a - b)[Math.floor((all.length - 1) * q)] ?? 0
 
 test('how long a page and a verdict take is told', async ({ page, request }) => {
-  const printer = await ownPrinter(request, 'Service tree', { drive: 100 })
+  const printer = await ownPrinter(request, 'Laburnum', { drive: 100 })
   const job = await startJob(request, printer, ['extruder_motor'])
   await page.goto('/')
   await expect(page.getByRole('heading', { name: 'What to do now' })).toBeVisible()

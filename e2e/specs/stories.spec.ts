@@ -27,7 +27,7 @@ test('a complaint that comes back twice: false fixes on record, parts added, clo
   const printer = await ownPrinter(request, 'Juniper', { offset_z: -1.4 })
   await ownFilament(request, printer, 'PETG of Juniper')
   await page.goto('/')
-  await page.getByRole('link', { name: 'New job on Juniper' }).click()
+  await page.getByRole('link', { name: 'New job on Juniper', exact: true }).click()
   await page.getByRole('checkbox', { name: 'nozzle, 0.4 mm, replaced' }).click()
   await page.getByLabel("Complaint, in the customer's words").fill('Good for half a print, then thin')
   await page.getByRole('radio', { name: 'after a while' }).check()
@@ -184,7 +184,7 @@ test('a check-up without a part: what was asked for is verified, and nothing is 
 }) => {
   await ownPrinter(request, 'Cornel', { drive: 93, tram: 0.04 })
   await page.goto('/')
-  await page.getByRole('link', { name: 'New job on Cornel' }).click()
+  await page.getByRole('link', { name: 'New job on Cornel', exact: true }).click()
   await page.getByRole('radio', { name: 'check-up' }).check()
   await page.getByRole('checkbox', { name: 'Drive' }).check()
   await expect(station(page, 'Drive')).toContainText('a check-up was asked for')
@@ -208,7 +208,7 @@ test('a symptom is looked into before a part is bought, and a wrong closing is c
 }) => {
   await ownPrinter(request, 'Sallow', { drive: 93 })
   await page.goto('/')
-  await page.getByRole('link', { name: 'New job on Sallow' }).click()
+  await page.getByRole('link', { name: 'New job on Sallow', exact: true }).click()
   await page.getByRole('radio', { name: 'a fault' }).check()
   await page.getByRole('button', { name: /Start job/ }).click()
   await expect(page.getByRole('alert')).toContainText('Type what is wrong')
@@ -240,9 +240,9 @@ test('a symptom is looked into before a part is bought, and a wrong closing is c
 })
 
 test('a bought-back machine is looked over, paused, handed on, and given up', async ({ page, request }) => {
-  await ownPrinter(request, 'Wayfaring', {})
+  await ownPrinter(request, 'Persimmon', {})
   await page.goto('/')
-  await page.getByRole('link', { name: 'New job on Wayfaring' }).click()
+  await page.getByRole('link', { name: 'New job on Persimmon', exact: true }).click()
   await page.getByRole('radio', { name: 'bought-back machine' }).check()
   await page.getByRole('button', { name: /Start job/ }).click()
   await expect(page).toHaveURL(/\/jobs\/\d+/)
@@ -268,5 +268,5 @@ test('a bought-back machine is looked over, paused, handed on, and given up', as
   await expect(report).toContainText('Noted: spool holder missing; plate bent')
   await page.goto('/jobs')
   await page.getByRole('radio', { name: 'unfixed' }).check()
-  await expect(page.getByRole('row', { name: /Wayfaring/ })).toContainText('closed unfixed')
+  await expect(page.getByRole('row', { name: /Persimmon/ })).toContainText('closed unfixed')
 })

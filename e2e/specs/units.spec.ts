@@ -14,7 +14,7 @@ test('a shop of inches and Fahrenheit types, reads and keeps its own numbers, an
   const server = new OwnServer(['serve', '--data', mkdtempSync(join(tmpdir(), 'wattotherm-'))])
   try {
     const url = await server.start()
-    const printer = await ownPrinter(request, 'Elder', { drive: 93 }, url)
+    const printer = await ownPrinter(request, 'Lychee', { drive: 93 }, url)
     const job = await startJob(request, printer, ['extruder_drive'], [], url)
     const at = `${url}/jobs/${job}/drive`
     const run = (n: number) => page.getByLabel(`Run ${n}, left over`)

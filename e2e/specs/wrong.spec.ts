@@ -80,10 +80,10 @@ test('good for half a print, back after a new nozzle: the coupler, in three chec
   page,
   request,
 }) => {
-  const hornbeam = await ownPrinter(request, 'Hornbeam')
+  const ebony = await ownPrinter(request, 'Ebony')
   await begin(
     page,
-    hornbeam,
+    ebony,
     'Prints well at first, then halfway through the print it goes thin. A new nozzle helped for a day.',
   )
   await expect(evidence(page)).toContainText('a new nozzle helped for a while: yes')
@@ -107,8 +107,8 @@ test('a nozzle that reads 0 while the bed reads the room: the plug before the se
   page,
   request,
 }) => {
-  const plane = await ownPrinter(request, 'Plane')
-  await begin(page, plane, 'The display reads 0 for the nozzle, the bed is right, and it will not heat.')
+  const cinnamon = await ownPrinter(request, 'Cinnamon')
+  await begin(page, cinnamon, 'The display reads 0 for the nozzle, the bed is right, and it will not heat.')
   await expect(heading(page)).toHaveText('Unplugged: pull gently at each wire, look into the plugs.')
   await expect(work(page).getByRole('note')).toContainText('Mains plug out, and cold')
   const done = await follow(page, { so: [/circuit open or short/] })
@@ -175,8 +175,8 @@ test('thin since the drive was swapped: the steps, and the drive station is on t
   page,
   request,
 }) => {
-  const alder = await ownPrinter(request, 'Alder buckthorn')
-  const job = await startJob(request, alder, ['extruder_motor'])
+  const coconut = await ownPrinter(request, 'Coconut')
+  const job = await startJob(request, coconut, ['extruder_motor'])
   await page.goto(`/jobs/${job}`)
   await page.getByRole('button', { name: 'What is wrong with it?' }).click()
   await expect(evidence(page)).toContainText('extruder motor')
@@ -198,8 +198,8 @@ test('thin since the drive was swapped: the steps, and the drive station is on t
 })
 
 test('hiss and fuzz is water in the filament, and ends without a job', async ({ page, request }) => {
-  const osier = await ownPrinter(request, 'Osier')
-  await begin(page, osier, 'It hisses while it prints and the walls are fuzzy, hairs everywhere.')
+  const nutmeg = await ownPrinter(request, 'Nutmeg')
+  await begin(page, nutmeg, 'It hisses while it prints and the walls are fuzzy, hairs everywhere.')
   const done = await follow(page, { so: [/hiss or bubble/, /another spool/] })
   expect(done.length).toBeLessThanOrEqual(4)
   await expect(heading(page)).toHaveText('It is the wet filament.')
@@ -238,8 +238,8 @@ test('an alarm with a reading that falls by tens of degrees within a second: the
 })
 
 test('it clicks and the filament stops after a few centimetres: the cutter', async ({ page, request }) => {
-  const elder = await ownPrinter(request, 'Elder')
-  await begin(page, elder, 'It clicks, and the filament stops after a few centimetres.')
+  const durian = await ownPrinter(request, 'Durian')
+  await begin(page, durian, 'It clicks, and the filament stops after a few centimetres.')
   await follow(page, {
     so: [/lever stay pressed/, /Won’t it load/],
     shows: [/shows at once/],
@@ -249,8 +249,8 @@ test('it clicks and the filament stops after a few centimetres: the cutter', asy
 })
 
 test('two faults at once are said, and each can be mended', async ({ page, request }) => {
-  const medlar = await ownPrinter(request, 'Medlar')
-  await begin(page, medlar, '')
+  const bamboo = await ownPrinter(request, 'Bamboo')
+  await begin(page, bamboo, '')
   for (const what of [
     'hiss or steam, fuzzy walls',
     'hiss or bubbles at 100 mm of feed',
@@ -281,8 +281,8 @@ test('nothing wrong: nothing found, what was ruled out is said, and the bench as
   request,
 }) => {
   test.slow()
-  const box = await ownPrinter(request, 'Box')
-  await begin(page, box, '')
+  const clove = await ownPrinter(request, 'Clove')
+  await begin(page, clove, '')
   const done = await follow(
     page,
     {
@@ -305,7 +305,7 @@ test('nothing wrong: nothing found, what was ruled out is said, and the bench as
   await end.getByRole('button', { name: 'End it: nothing found' }).click()
   await expect(heading(page)).toHaveText('Nothing was found.')
   await page.goto('/')
-  await expect(page.getByRole('list', { name: 'To be asked about again' })).toContainText('Ask today: Box')
+  await expect(page.getByRole('list', { name: 'To be asked about again' })).toContainText('Ask today: Clove')
 })
 
 test('a clog is cleared rung by rung, the mildest first, until one helps', async ({ page, request }) => {
@@ -374,7 +374,7 @@ test('by keys alone: a number of an answer gives it, and what is typed wrong sta
   page,
   request,
 }) => {
-  const spindle = await ownPrinter(request, 'Spindle')
+  const spindle = await ownPrinter(request, 'Fuchsia')
   await page.goto(`/wrong/new/${spindle}`)
   await page.getByLabel('What they say; may be blank').press('Control+Enter')
   await expect(page).toHaveURL(/\/wrong\/\d+$/)

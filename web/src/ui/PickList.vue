@@ -33,9 +33,9 @@ const input = computed(() => ({
 }))
 /* Reached with Tab, the list itself has the focus and not its line: a letter opens it and goes on in the line. */
 const root = ref<HTMLElement>()
+let wasOpen = false
 function letter(event: KeyboardEvent) {
-  // Enter opens a list that is shut; in an open one it takes what is marked, and goes on.
-  if (event.key === 'Enter' && open.value) setTimeout(() => open.value || onward(event))
+  wasOpen = open.value
   const line = root.value?.querySelector('input')
   const typed =
     event.key.length === 1 && event.key !== ' ' && !event.ctrlKey && !event.metaKey && !event.altKey
@@ -43,10 +43,20 @@ function letter(event: KeyboardEvent) {
   open.value = true
   line.focus()
 }
+/* Enter opens a list that is shut; in an open one the list has now taken what is marked, and the hand goes on. */
+function took(event: KeyboardEvent) {
+  if (wasOpen && !open.value) onward(event)
+}
 </script>
 
 <template>
-  <div ref="root" class="pick" :data-pick="model ? undefined : ''" @keydown.capture="letter">
+  <div
+    ref="root"
+    class="pick"
+    :data-pick="model ? undefined : ''"
+    @keydown.capture="letter"
+    @keydown.enter="took"
+  >
     <label :for="id">{{ label }}</label>
     <NSelect
       v-model:value="value"
