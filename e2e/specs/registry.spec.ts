@@ -6,6 +6,9 @@ import { openAll, ownFilament, ownPrinter } from '../bench'
 /* Every kind of station that the server knows gets these tests by itself: one that is added is tested with
    no line written here. A job of many parts has them all on its route. */
 
+/* Each walks through all stations: on a machine that builds beside it that takes minutes. They share nothing. */
+test.describe.configure({ mode: 'parallel', timeout: 400_000 })
+
 interface Stop {
   key: string
   station: string

@@ -16,7 +16,7 @@ test('the bench is searched by what stands on it, and shows what is due', async 
   await expect(rows).toContainText('Nothing to do.')
   await page.getByRole('checkbox', { name: /What is due/ }).check()
   await expect(page.getByText('No printer like that.')).toBeVisible()
-  await page.getByLabel('Printer, complaint or customer').fill('cornel intake')
+  await page.getByLabel('Printer, complaint or customer').fill('banyan intake')
   await expect(rows).toHaveCount(1)
   await expect(rows).toContainText('Next: Intake.')
 })

@@ -374,8 +374,8 @@ test('by keys alone: a number of an answer gives it, and what is typed wrong sta
   page,
   request,
 }) => {
-  const spindle = await ownPrinter(request, 'Fuchsia')
-  await page.goto(`/wrong/new/${spindle}`)
+  const fuchsia = await ownPrinter(request, 'Fuchsia')
+  await page.goto(`/wrong/new/${fuchsia}`)
   await page.getByLabel('What they say; may be blank').press('Control+Enter')
   await expect(page).toHaveURL(/\/wrong\/\d+$/)
   // Of four answers at most one: the fifth is none of them, the sixth that nobody knows.

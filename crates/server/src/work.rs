@@ -9,6 +9,7 @@ use wattotherm_link::Link;
 use wattotherm_link::routines::{
     RoutineError, autotune, control, hold, limit, read_settings_text, verify, warm,
 };
+use wattotherm_measure::Pen;
 use wattotherm_store::NewTrace;
 
 use crate::error::ApiError;
@@ -87,6 +88,13 @@ impl App {
         let mut done = RoutineDone::default();
         let mut fields = Map::new();
         let limits = PhysicalLimits::default();
+        let pen = match self.read(|s| Ok(s.house()?.pen)).await {
+            Ok(pen) => pen,
+            Err(e) => {
+                tracing::warn!(error = %e, "the house's units were not read");
+                Pen::METRIC
+            }
+        };
         let fail = |e: RoutineError| Some(e.to_string());
         match order.kind {
             RoutineKind::Hold => {
@@ -97,6 +105,7 @@ impl App {
                 let mut result = hold_result(&logged.trace, order.target_c, &limits);
                 result.trace = done.trace;
                 result.gains_now = gains;
+                result.reading = result.reading.worded(pen);
                 fields.insert("hold".into(), json!(result));
                 done.hold = Some(result);
             }
@@ -109,6 +118,7 @@ impl App {
                 let mut result =
                     tune_result(&logged.trace, order.target_c, order.fan, &report, &limits);
                 result.trace = done.trace;
+                result.reading = result.reading.worded(pen);
                 // What was broken off is no autotune, but a log in which a fault shows is a finding.
                 if !stopped && (done.failed.is_none() || result.reading.class.is_fault()) {
                     fields.insert("tune".into(), json!(result));
@@ -120,7 +130,7 @@ impl App {
                 let gains = gains_now(link).await;
                 let logged = verify(control, link, order.target_c).await;
                 done.trace = self.keep(printer_id, order, &logged.trace).await;
-                let reading = read_class(&logged.trace, &limits);
+                let reading = read_class(&logged.trace, &limits).worded(pen);
                 let figures = match logged.end {
                     Ok(v) => Some(v.figures),
                     Err(e) => {

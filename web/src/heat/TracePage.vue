@@ -52,8 +52,8 @@ const kinds: Record<string, string> = {
   <section class="page">
     <h1>Drop a temperature log in: is it the loop, the sensor, the heater, or the fan?</h1>
     <p class="quiet">
-      A CSV with a heading line (time, temperature, target, duty), or a saved serial log. It is read here, on
-      this machine.
+      A CSV with a heading line (time, temperature, target, duty; more nozzles and the bed beside them), or a
+      saved serial log. It is read here, on this machine.
     </p>
     <div class="tools">
       <PickList
@@ -83,6 +83,10 @@ const kinds: Record<string, string> = {
         }}: {{ view.all }} samples over {{ duration(view.span_s)
         }}<template v-if="view.kept">, kept {{ moment(view.kept.at) }}</template>
       </p>
+      <ul v-if="view.notes.length" class="quiet notes" aria-label="What was assumed">
+        <li v-for="n in view.notes" :key="n">{{ n }}</li>
+      </ul>
+      <h2 v-if="view.others.length">{{ view.of }}</h2>
       <TraceReading :reading="view.reading" />
       <p v-if="view.kept">
         <RouterLink class="soft" :to="`/wrong/new/${view.kept.printer_id}?trace=${view.kept.id}`">
@@ -105,6 +109,17 @@ const kinds: Record<string, string> = {
           <li v-for="(m, i) in view.reading.marks" :key="i">{{ m.from_s.toFixed(0) }} s: {{ m.says }}</li>
         </ul>
       </FoldedPart>
+      <section v-for="o in view.others" :key="o.of" :aria-label="o.of" class="other">
+        <h2>{{ o.of }}</h2>
+        <TraceReading :reading="o.reading" />
+        <TraceCurve
+          :samples="o.samples"
+          :marks="o.reading.marks"
+          :band="view.band_c"
+          :height="220"
+          :label="`${o.of}: ${o.reading.headline}`"
+        />
+      </section>
       <FoldedPart
         v-if="view.diagnostics.length"
         :title="`Lines that don’t read (${view.diagnostics.length})`"

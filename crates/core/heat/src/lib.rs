@@ -24,7 +24,8 @@ mod trace;
 mod tuning;
 
 pub use classify::{
-    Mark, PhysicalLimits, SegmentKind, SegmentReading, TraceClass, TraceReading, read_class,
+    Mark, PhysicalLimits, SegmentKind, SegmentReading, TraceClass, TraceFact, TraceReading,
+    read_class, read_class_of,
 };
 pub use coast::{Coast, CoastLag};
 pub use control::{Controller, ControllerKind, ControllerSettings, Gains, GainsError, OutputForm};
@@ -40,7 +41,7 @@ pub use identify::{
 pub use loop_sim::{LoopRun, LoopScript, simulate_loop};
 pub use margins::{Margins, margins};
 pub use model::{ModelError, Plant};
-pub use read_trace::{TraceDiagnostic, TraceFile, read_trace};
+pub use read_trace::{HeaterTrace, TraceDiagnostic, TraceFile, TraceKind, read_trace};
 pub use relay::{
     RelayCycle, RelayError, Ultimate, exact_relay_cycle, relay_analysis, relay_from_trace,
     ultimate_of,

@@ -10,9 +10,10 @@ use wattotherm_gcode::{read_settings, read_temperatures};
 use wattotherm_heat::{
     Controller, ControllerSettings, Cooling, Divider, Gains, HeatWord, LoopScript, OutputForm,
     PhysicalLimits, Plant, RelayCycle, Sample, SensorTable, TOUCH_SAFE_C, TUNING_RULES, Trace,
-    TraceClass, TuningRule, Ultimate, VoltageVerdict, cooling_from, displayed_c, exact_relay_cycle,
-    heat_word, heater_power, identify, loop_figures, read_class, read_trace, relay_analysis,
-    relay_from_trace, simulate_loop, steinhart_hart_from_points, thinned, tune, ultimate_of, watts,
+    TraceClass, TraceKind, TuningRule, Ultimate, VoltageVerdict, cooling_from, displayed_c,
+    exact_relay_cycle, heat_word, heater_power, identify, loop_figures, read_class, read_trace,
+    relay_analysis, relay_from_trace, simulate_loop, steinhart_hart_from_points, thinned, tune,
+    ultimate_of, watts,
 };
 
 fn close(got: f64, want: f64, relative: f64) {
@@ -606,7 +607,7 @@ fn swings_of_200_to_the_160s_that_the_block_cannot_make_are_the_sensor() {
 fn trace_files_are_read_with_line_and_column() {
     let csv = "time_s;temp;target;duty %\n0;20,5;200;100\n1;x;200;100\n2;22,5;200;100\n1;23;200;100\n3;9000;200;50\n4;24,0;200;50\n";
     let file = read_trace(csv);
-    assert_eq!(file.kind, "CSV");
+    assert_eq!(file.kind, TraceKind::Csv);
     let temps: Vec<f64> = file.trace.samples.iter().map(|s| s.temp_c).collect();
     assert_eq!(temps, [20.5, 22.5, 24.0]);
     assert_eq!(file.trace.samples[2].duty, Some(0.5));
@@ -623,13 +624,13 @@ fn trace_files_are_read_with_line_and_column() {
             (
                 6,
                 3,
-                "9000 °C is no temperature of a hot end. The line is left out."
+                "9000 °C is no temperature of a heater. The line is left out."
             ),
         ]
     );
     let log = "start\nok T:20.1 /0.0 B:21.0 /0.0 @:0 B@:0\nSend: M106 S127\n T:2x.0 /210.0 @:127\n T:30.0 /210.0 @:127\n";
     let file = read_trace(log);
-    assert_eq!(file.kind, "serial log");
+    assert_eq!(file.kind, TraceKind::Serial);
     assert_eq!(file.trace.samples.len(), 2);
     assert_eq!(file.trace.samples[1].duty, Some(1.0));
     assert!((file.trace.samples[1].fan.unwrap() - 127.0 / 255.0).abs() < 1e-9);

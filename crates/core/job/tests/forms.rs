@@ -125,6 +125,7 @@ fn of_another_way(readings: &Value, path: &str) -> bool {
             "density_g_cm3",
             "masses_g",
             "instrument",
+            "override_percent",
             "seed",
         ]),
         _ => match readings["way"].as_str().unwrap_or_default() {

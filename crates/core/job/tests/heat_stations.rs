@@ -348,7 +348,7 @@ fn swings_that_the_block_cannot_make_stop_the_station_and_no_tuning_is_offered()
     assert!(
         f.facts.commands.is_empty() && f.facts.after_text.is_none() && f.words.plain.is_empty()
     );
-    assert!(f.words.reasons.iter().any(|r| r.contains("can change by")));
+    assert!(f.words.reasons.iter().any(|r| r.contains("in that time")));
 }
 
 #[test]

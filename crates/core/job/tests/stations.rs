@@ -579,6 +579,107 @@ fn walls(low: [&str; 4], high: [&str; 4]) -> Value {
     json!({"version": 1, "method": "walls", "flow_set_percent": "98", "wall_mm": "0.45", "instrument": "micrometer", "walls": w})
 }
 
+/// Sound walls, read with a blunt caliper to its last digit, never accuse the hot end: at most one in a hundred, by
+/// the level of the test (1 %), whatever the scatter of the walls and the number of readings.
+#[test]
+fn walls_that_only_the_instrument_tells_apart_are_no_clog() {
+    let context = Context::default();
+    let mut dice = fastrand::Rng::with_seed(27);
+    let mut bell = move || (0..12).map(|_| dice.f64()).sum::<f64>() - 6.0;
+    for (scatter, off) in [(0.0, 0.012), (0.004, 0.012), (0.02, 0.012), (0.006, 0.003)] {
+        let mut accused = 0;
+        for _ in 0..400 {
+            let mut side = || {
+                format!(
+                    "{:.2}",
+                    0.45 + scatter * bell() + off * bell().clamp(-1.7, 1.7)
+                )
+            };
+            let (low, high): ([String; 4], [String; 4]) = (
+                std::array::from_fn(|_| side()),
+                std::array::from_fn(|_| side()),
+            );
+            let readings = with(
+                walls(
+                    low.each_ref().map(String::as_str),
+                    high.each_ref().map(String::as_str),
+                ),
+                &json!({"instrument": "caliper", "confirmed": (0..8).map(|i| format!("walls.{i}.t_mm")).collect::<Vec<_>>()}),
+            );
+            let f = found(&stations::Flow, &readings, &context);
+            accused += u32::from(f.facts.verdict == Verdict::Stop);
+        }
+        assert!(
+            accused <= 8,
+            "scatter {scatter}, caliper {off}: {accused} of 400"
+        );
+    }
+    // Two groups alike in themselves, one digit of the caliper apart: no proof.
+    let blunt = with(
+        walls(["0.44"; 4], ["0.46"; 4]),
+        &json!({"instrument": "caliper"}),
+    );
+    assert_ne!(
+        found(&stations::Flow, &blunt, &context).facts.verdict,
+        Verdict::Stop
+    );
+    // A clog that fades by a fifth is found all the same, with the same caliper.
+    let fades = with(
+        walls(["0.45"; 4], ["0.36"; 4]),
+        &json!({"instrument": "caliper"}),
+    );
+    assert_eq!(
+        found(&stations::Flow, &fades, &context).facts.verdict,
+        Verdict::Stop
+    );
+}
+
+/// What is laid is profile times override, whatever the two are; found goes into the profile, and the override back.
+#[test]
+fn flow_is_set_in_one_place_whatever_part_of_it_was_an_override() {
+    let context = Context::default();
+    let sides = |t: &str| walls([t; 4], [t; 4]);
+    let at = |t: &str, profile: &str, over: &str| {
+        let set = json!({"flow_set_percent": profile, "override_percent": over});
+        found(&stations::Flow, &with(sides(t), &set), &context)
+    };
+    // 95 % · 110 % = 104.5 % laid 0.47 mm for 0.45: 104.5 · 0.45 / 0.47 = 100.05 %.
+    let both = at("0.47", "95", "110");
+    assert_eq!(
+        (both.facts.before, both.facts.after),
+        (Some(95.0), Some(100.1))
+    );
+    assert_eq!(both.facts.commands[0].line, "M221 S100");
+    assert_eq!(both.words.plain[0].value, "1.001");
+    // The same plastic from the profile alone asks for the same.
+    assert_eq!(at("0.47", "104.5", "100").facts.after, both.facts.after);
+    assert_eq!(at("0.47", "104.5", "").facts.after, both.facts.after);
+    // Right by an override is not right in the profile.
+    let moved = at("0.45", "95", "110");
+    assert_eq!(
+        (moved.facts.verdict, moved.facts.after),
+        (Verdict::Adjust, Some(104.5))
+    );
+    assert_eq!(moved.facts.commands[0].line, "M221 S100");
+    assert!(moved.words.sentence.contains("The profile takes it over"));
+    let stays = at("0.45", "95", "100");
+    assert_eq!(
+        (stays.facts.verdict, stays.facts.after),
+        (Verdict::Pass, None)
+    );
+    assert!(stays.facts.commands.is_empty());
+    // Every other of the commands that a finding of flow gives: back to 100 %, nothing else.
+    for (t, profile, over) in [
+        ("0.40", "90", "120"),
+        ("0.50", "120", "80"),
+        ("0.45", "100", "103"),
+    ] {
+        for command in at(t, profile, over).facts.commands {
+            assert_eq!(command.line, "M221 S100", "{t} {profile} {over}");
+        }
+    }
+}
+
 #[test]
 fn flow_reaches_every_verdict() {
     let context = Context::default();
@@ -602,7 +703,8 @@ fn flow_reaches_every_verdict() {
         (thick.facts.verdict, thick.facts.after),
         (Verdict::Adjust, Some(89.3))
     );
-    assert_eq!(thick.facts.commands[0].line, "M221 S89.3");
+    // The profile alone takes it: an override beside it would multiply it once more.
+    assert!(thick.facts.commands.is_empty());
     assert_eq!(thick.words.plain[0].value, "0.893");
     let caliper = with(
         walls(

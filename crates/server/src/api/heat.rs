@@ -8,15 +8,16 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use wattotherm_gcode::AutotuneReport;
+use wattotherm_gcode::{AutotuneReport, Heater};
 use wattotherm_heat::{
-    ControllerKind, Gains, GainsRun, HoldResult, LoopScript, PhysicalLimits, Plant,
+    ControllerKind, Gains, GainsRun, HeaterTrace, HoldResult, LoopScript, PhysicalLimits, Plant,
     RULE_RUN_STEP_S, RuleRun, SENSOR_TYPES, SETTLE_BAND_C, Sample, SensorType, Trace,
-    TraceDiagnostic, TraceReading, Trial, TuneResult, TuningRule, Ultimate, WrongTypePoint,
-    hold_result, identify, read_class, read_trace, safest, sensor_type, thinned, tune_result,
-    wrong_type_curve,
+    TraceDiagnostic, TraceKind, TraceReading, Trial, TuneResult, TuningRule, Ultimate,
+    WrongTypePoint, hold_result, identify, read_class, read_class_of, read_trace, safest,
+    sensor_type, thinned, tune_result, wrong_type_curve,
 };
 use wattotherm_job::house::ToleranceId;
+use wattotherm_measure::text::capital;
 use wattotherm_measure::{Pen, Unit};
 use wattotherm_printer::HotEndMass;
 use wattotherm_store::{Files, NewTrace, Source, StoreError, TraceHead};
@@ -174,8 +175,12 @@ pub struct TraceView {
     pub band_c: f64,
     /// What it shows.
     pub reading: TraceReading,
-    /// What kind of file it was.
-    pub file_kind: Option<String>,
+    /// What kind of file it was; none for one that is kept.
+    pub file_kind: Option<TraceKind>,
+    /// Whose log it is.
+    pub of: String,
+    /// The other heaters of the file that were heated, each judged by itself.
+    pub others: Vec<OtherHeater>,
     /// What was made of the file.
     pub notes: Vec<String>,
     /// Lines that didn't read, the first few.
@@ -186,7 +191,29 @@ pub struct TraceView {
     pub tune: Option<TuneResult>,
 }
 
-fn view(trace: &Trace, mass: Option<HotEndMass>) -> TraceView {
+/// Another heater of a log.
+#[derive(Serialize, ToSchema)]
+pub struct OtherHeater {
+    /// Whose log it is.
+    pub of: String,
+    /// Samples, thinned for a screen with every peak kept.
+    pub samples: Vec<Sample>,
+    /// What it shows.
+    pub reading: TraceReading,
+}
+
+/// Nozzles are told apart where a log has another than the first.
+const SEVERAL: usize = 2;
+
+fn other(log: &HeaterTrace, pen: Pen) -> OtherHeater {
+    OtherHeater {
+        of: capital(&log.heater.says(SEVERAL)),
+        samples: thinned(&log.trace.samples, MOST_POINTS),
+        reading: read_class_of(log.heater, &log.trace).worded(pen),
+    }
+}
+
+fn view(trace: &Trace, mass: Option<HotEndMass>, pen: Pen) -> TraceView {
     let limits = mass.map_or_else(PhysicalLimits::default, limits_of);
     TraceView {
         kept: None,
@@ -194,8 +221,10 @@ fn view(trace: &Trace, mass: Option<HotEndMass>) -> TraceView {
         all: trace.samples.len(),
         span_s: trace.span_s(),
         band_c: SETTLE_BAND_C,
-        reading: read_class(trace, &limits),
+        reading: read_class(trace, &limits).worded(pen),
         file_kind: None,
+        of: capital(&Heater::Tool(0).says(1)),
+        others: Vec::new(),
         notes: Vec::new(),
         diagnostics: Vec::new(),
         hold: None,
@@ -221,9 +250,10 @@ async fn trace(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Trace
     let shown = app
         .with(move |store| {
             let (head, trace) = store.trace(id)?;
+            let pen = store.house()?.pen;
             Ok(TraceView {
                 kept: Some(head),
-                ..view(&trace, None)
+                ..view(&trace, None, pen)
             })
         })
         .await?;
@@ -263,11 +293,10 @@ const EXAMPLE_LOG: &str = include_str!("../../assets/example-log.csv");
 
 #[utoipa::path(get, path = "/api/v1/traces/example", responses((status = 200, body = TraceView)))]
 /// An invented temperature log with its reading, to see what one is for and how a file looks.
-async fn example_trace() -> Json<TraceView> {
+async fn example_trace(State(app): State<App>) -> Result<Json<TraceView>, ApiError> {
+    let pen = app.read(|s| Ok(s.house()?.pen)).await?;
     let file = read_trace(EXAMPLE_LOG);
-    Json(TraceView {
-        ..view(&file.trace, None)
-    })
+    Ok(Json(view(&file.trace, None, pen)))
 }
 
 #[utoipa::path(get, path = "/api/v1/traces/example.csv",
@@ -321,6 +350,7 @@ async fn read_file(
     Body(body): Body<ReadTraceBody>,
 ) -> Result<Json<TraceView>, ApiError> {
     let files = app.files.clone();
+    let pen = app.read(|s| Ok(s.house()?.pen)).await?;
     let (trace, mut shown, body) = tokio::task::spawn_blocking(move || {
         let mut file = read_trace(&text_of(&files, &body.file)?);
         let mut trace = std::mem::take(&mut file.trace);
@@ -330,7 +360,7 @@ async fn read_file(
             trace = trace.with_target(target);
             file.notes.push(format!(
                 "The log has no target: {} is taken.",
-                Pen::METRIC.plain(target, Unit::Celsius, 1)
+                pen.plain(target, Unit::Celsius, 1)
             ));
         }
         if trace.samples.len() < 2 {
@@ -345,7 +375,23 @@ async fn read_file(
                 ),
             });
         }
-        let mut shown = view(&trace, body.mass);
+        let nozzle = matches!(file.heater, Heater::Tool(_));
+        if body.target_c.is_some() && !nozzle {
+            return Err(ApiError::Values {
+                field: "file",
+                message: format!(
+                    "In this log only {} is heated. Give a log in which the nozzle heats up and holds.",
+                    file.heater.says(1)
+                ),
+            });
+        }
+        let tools = if file.heater == Heater::Tool(0) { 1 } else { SEVERAL };
+        let mut shown = view(&trace, body.mass, pen);
+        if !nozzle {
+            shown.reading = read_class_of(file.heater, &trace).worded(pen);
+        }
+        shown.of = capital(&file.heater.says(tools));
+        shown.others = file.others.iter().map(|log| other(log, pen)).collect();
         shown.file_kind = Some(file.kind);
         shown.notes = file.notes;
         shown.diagnostics = file.diagnostics.into_iter().take(20).collect();
@@ -353,9 +399,13 @@ async fn read_file(
         if let Some(target) = body.target_c {
             if body.autotune {
                 let none = AutotuneReport::default();
-                shown.tune = Some(tune_result(&trace, target, 0.0, &none, &limits));
+                let mut tune = tune_result(&trace, target, 0.0, &none, &limits);
+                tune.reading = tune.reading.worded(pen);
+                shown.tune = Some(tune);
             } else {
-                shown.hold = Some(hold_result(&trace, target, &limits));
+                let mut hold = hold_result(&trace, target, &limits);
+                hold.reading = hold.reading.worded(pen);
+                shown.hold = Some(hold);
             }
         }
         Ok((trace, shown, body))

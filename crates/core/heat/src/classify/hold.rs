@@ -1,18 +1,16 @@
 //! One hold, judged by itself.
 
-use wattotherm_measure::text::{fixed, plain};
-
 use super::super::figures::SETTLE_BAND_C;
 use super::super::trace::Sample;
 use super::strays::noise;
 use super::swing::{Swing, line, swing};
-use super::{Mark, TraceClass, mean_fan};
+use super::{Mark, TraceClass, TraceFact, mean_fan};
 
 /// What a piece shows.
 #[derive(Clone, Debug)]
 pub(crate) struct Judged {
     pub class: TraceClass,
-    pub evidence: Vec<String>,
+    pub facts: Vec<TraceFact>,
     pub marks: Vec<Mark>,
     pub mean_c: Option<f64>,
     pub swing_c: Option<f64>,
@@ -23,12 +21,18 @@ impl Judged {
     pub(crate) fn new(class: TraceClass) -> Self {
         Self {
             class,
-            evidence: Vec::new(),
+            facts: Vec::new(),
             marks: Vec::new(),
             mean_c: None,
             swing_c: None,
             period_s: None,
         }
+    }
+
+    /// What a mark shows is a fact too.
+    pub(crate) fn rests_on(&mut self, mark: Mark) {
+        self.facts.extend(mark.shows.clone());
+        self.marks.push(mark);
     }
 }
 
@@ -101,22 +105,12 @@ pub(crate) fn judge(part: &[Sample], target: Option<f64>) -> Judged {
     let mut own = Judged::new(TraceClass::CannotSay);
     own.mean_c = Some(f.mean);
     own.swing_c = Some(f.high - f.low);
-    own.evidence.push(match target {
-        Some(t) => format!(
-            "Mean {} °C against {} °C, {} to {} °C over {} s.",
-            fixed(f.mean, 1),
-            plain(t, 1),
-            fixed(f.low, 1),
-            fixed(f.high, 1),
-            plain(f.span_s, 0)
-        ),
-        None => format!(
-            "No target in the log: mean {} °C, {} to {} °C over {} s.",
-            fixed(f.mean, 1),
-            fixed(f.low, 1),
-            fixed(f.high, 1),
-            plain(f.span_s, 0)
-        ),
+    own.facts.push(TraceFact::Held {
+        mean_c: f.mean,
+        target_c: target,
+        low_c: f.low,
+        high_c: f.high,
+        span_s: f.span_s,
     });
     let inside = (f.low - about).abs() <= SETTLE_BAND_C
         && (f.high - about).abs() <= SETTLE_BAND_C
@@ -125,8 +119,7 @@ pub(crate) fn judge(part: &[Sample], target: Option<f64>) -> Judged {
     if f.sd <= LOSS_SD_C
         && let Some(mark) = loss_grew(held)
     {
-        own.evidence.push(mark.says.clone());
-        own.marks.push(mark);
+        own.rests_on(mark);
         own.class = TraceClass::LossGrew;
         return own;
     }
@@ -136,40 +129,33 @@ pub(crate) fn judge(part: &[Sample], target: Option<f64>) -> Judged {
     }
     if let Some(mark) = fan_dip(held, about) {
         own.class = TraceClass::FanStealingHeat;
-        own.evidence.push(mark.says.clone());
-        own.marks.push(mark);
+        own.rests_on(mark);
         return own;
     }
     if let Some((mark, s)) = worst_swing(held) {
         swings(&mut own, mark, &s);
         return own;
     }
-    own.class = without_a_beat(&f, held, about, &mut own.evidence);
+    own.class = without_a_beat(&f, held, about, &mut own.facts);
     own
 }
 
 fn swings(own: &mut Judged, mark: Mark, s: &Swing) {
     own.period_s = Some(s.period_s);
     own.swing_c = Some(s.swing_c);
-    own.evidence.push(mark.says.clone());
+    own.rests_on(mark);
     if s.fan.is_some_and(|f| f > FAN_BEATS) {
         own.class = TraceClass::FanStealingHeat;
-        own.evidence
-            .push("The part fan goes up and down to the same beat.".into());
+        own.facts.push(TraceFact::FanBeats);
     } else if s.duty.is_some_and(|d| d < DUTY_STILL) {
         own.class = TraceClass::CannotSay;
-        own.evidence.push(
-            "The duty stands still meanwhile: it isn't the loop that makes the temperature swing."
-                .into(),
-        );
+        own.facts.push(TraceFact::DutyStill);
     } else {
         own.class = TraceClass::LoopSwinging;
         if s.duty.is_some() {
-            own.evidence
-                .push("The duty swings to the same beat.".into());
+            own.facts.push(TraceFact::DutyBeats);
         }
     }
-    own.marks.push(mark);
 }
 
 /// Out of its band, and to no beat.
@@ -177,7 +163,7 @@ fn without_a_beat(
     f: &Figures,
     held: &[Sample],
     about: f64,
-    evidence: &mut Vec<String>,
+    facts: &mut Vec<TraceFact>,
 ) -> TraceClass {
     let n = noise(held);
     let off = f.mean - about;
@@ -192,69 +178,47 @@ fn without_a_beat(
     let drifts = f.slope_c.abs() > 2.0 && f.slope_c.abs() > 4.0 * f.sd && f.span_s >= 120.0;
     let full = f.duty.is_some_and(|d| d >= FULL);
     if drifts && off < -FAR_C && f.slope_c < 0.0 {
-        evidence.push(format!(
-            "It falls by {} °C while its target stands{}: the heater, or a sensor that slips out. Stay with it, and log the duty.",
-            fixed(-f.slope_c, 1),
-            f.duty.map_or(", and duty is not logged".into(), |d| format!(
-                ", at {} % duty",
-                fixed(d * 100.0, 0)
-            ))
-        ));
+        facts.push(TraceFact::Falls {
+            by_c: -f.slope_c,
+            duty: f.duty,
+        });
         return TraceClass::CannotSay;
     }
     if drifts {
-        evidence.push(format!(
-            "It moves by {} °C over {} s, evenly.",
-            fixed(f.slope_c, 1),
-            plain(f.span_s, 0)
-        ));
+        facts.push(TraceFact::Moves {
+            by_c: f.slope_c,
+            span_s: f.span_s,
+        });
         return TraceClass::Drifting;
     }
     if off < -SETTLE_BAND_C
         && f.slope_c < 1.0_f64.max(-0.25 * off)
         && (full || (still && f.duty.is_none() && off < -FAR_C))
     {
-        evidence.push(format!(
-            "{}, and it levels off {} °C below the target.",
-            if full {
-                "Full duty"
-            } else {
-                "The duty isn't logged"
-            },
-            fixed(-off, 1)
-        ));
+        facts.push(TraceFact::LevelsOff {
+            below_c: -off,
+            full,
+        });
         return TraceClass::NeverReaching;
     }
     if still && off.abs() > SETTLE_BAND_C {
-        evidence.push(format!(
-            "It stands still, {} °C {} its target{}.",
-            fixed(off.abs(), 1),
-            if off < 0.0 { "below" } else { "above" },
-            f.duty.map_or(
-                "; log the duty: at full it would lack power".into(),
-                |d| format!(", at {} % duty", fixed(d * 100.0, 0))
-            )
-        ));
+        facts.push(TraceFact::StandsOff {
+            off_c: off,
+            duty: f.duty,
+        });
         return TraceClass::Offset;
     }
     // Scatter from sample to sample that is all there is.
     if fast && n >= NOISY_C && f.sd <= 1.35 * n && off.abs() <= SETTLE_BAND_C {
-        evidence.push(format!(
-            "It scatters by ±{} °C from one sample to the next, with no beat in it.",
-            fixed(2.0 * n, 1)
-        ));
+        facts.push(TraceFact::Scatters { by_c: 2.0 * n });
         return TraceClass::Noisy;
     }
     if !fast {
-        evidence.push(format!(
-            "A line every {} s can hide a swing.",
-            plain(f.every_s, 0)
-        ));
+        facts.push(TraceFact::RareLines { every_s: f.every_s });
     }
-    evidence.push(format!(
-        "It strays by up to {} °C, to no beat that stands out from chance.",
-        fixed((f.high - about).abs().max((f.low - about).abs()), 1)
-    ));
+    facts.push(TraceFact::Strays {
+        by_c: (f.high - about).abs().max((f.low - about).abs()),
+    });
     TraceClass::CannotSay
 }
 
@@ -317,16 +281,12 @@ fn worst_swing(held: &[Sample]) -> Option<(Mark, Swing)> {
             continue;
         };
         if worst.as_ref().is_none_or(|(_, w)| s.swing_c > w.swing_c) {
-            let mark = Mark {
-                from_s,
-                to_s,
-                says: format!(
-                    "A beat of {} s, {} °C from top to bottom, {} times over: chance makes such a beat less than once in a thousand times.",
-                    plain(s.period_s, 0),
-                    fixed(s.swing_c, 1),
-                    plain(s.cycles.floor(), 0)
-                ),
+            let beat = TraceFact::Beat {
+                period_s: s.period_s,
+                swing_c: s.swing_c,
+                cycles: s.cycles,
             };
+            let mark = Mark::new(from_s, to_s, beat);
             worst = Some((mark, s));
         }
     }
@@ -359,16 +319,17 @@ fn loss_grew(held: &[Sample]) -> Option<Mark> {
     let fan = |a: f64, b: f64| mean_fan(held, first.t_s + a * span, first.t_s + b * span);
     let blown = fan(0.7, 1.0) > fan(0.0, 0.3) + 0.1;
     (late > LOSS_TIMES * early && late > early + LOSS_MORE && is < was + SETTLE_BAND_C && !blown)
-        .then(|| Mark {
-            from_s: first.t_s + 0.7 * span,
-            to_s: last.t_s,
-            says: format!(
-                "{} % duty at first, {} % at the end, for {} °C and then {} °C.",
-                fixed(early * 100.0, 0),
-                fixed(late * 100.0, 0),
-                fixed(was, 1),
-                fixed(is, 1)
-            ),
+        .then(|| {
+            Mark::new(
+                first.t_s + 0.7 * span,
+                last.t_s,
+                TraceFact::LossGrew {
+                    duty_was: early,
+                    duty_is: late,
+                    was_c: was,
+                    is_c: is,
+                },
+            )
         })
 }
 
@@ -389,13 +350,14 @@ fn fan_dip(part: &[Sample], target: f64) -> Option<Mark> {
         .filter(|s| s.t_s < first.t_s)
         .map(|s| (s.temp_c - target).abs())
         .fold(0.0, f64::max);
-    (worst > SETTLE_BAND_C && worst > 2.0 * calm).then(|| Mark {
-        from_s: first.t_s,
-        to_s: last.t_s,
-        says: format!(
-            "{} °C below the target while the part fan blows, within {} °C before it.",
-            fixed(worst, 1),
-            fixed(calm, 1)
-        ),
+    (worst > SETTLE_BAND_C && worst > 2.0 * calm).then(|| {
+        Mark::new(
+            first.t_s,
+            last.t_s,
+            TraceFact::UnderFan {
+                dip_c: worst,
+                calm_c: calm,
+            },
+        )
     })
 }

@@ -1,16 +1,19 @@
 //! What a temperature log shows: the loop, the sensor, the heater, or the fan?
 
+mod fact;
 mod hold;
 mod segments;
 mod strays;
 mod swing;
 mod words;
 
+pub use fact::TraceFact;
 pub use segments::SegmentKind;
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-use wattotherm_measure::text::{fixed, plain};
+use wattotherm_gcode::Heater;
+use wattotherm_measure::Pen;
 
 use super::model::Plant;
 use super::trace::{Sample, Trace};
@@ -133,6 +136,17 @@ impl Default for PhysicalLimits {
 }
 
 impl PhysicalLimits {
+    /// For any bed or chamber: 5 °C/s up (300 W on 60 J/K), τ of 60 s down. Common practice, no published
+    /// source; wide on purpose.
+    #[must_use]
+    pub fn of_a_bed() -> Self {
+        Self {
+            heat_c_s: 5.0,
+            cool_tau_s: 60.0,
+            ..Self::default()
+        }
+    }
+
     /// For an identified plant: rise (K − (T − Tamb))/τ at the bottom, fall with losses tripled by
     /// the fan; both with half as much again to spare.
     #[must_use]
@@ -153,20 +167,40 @@ pub struct Mark {
     pub from_s: f64,
     /// To [s].
     pub to_s: f64,
-    /// What is there, with its numbers.
+    /// What is there; none in a log that an earlier version read.
+    #[serde(default)]
+    pub shows: Option<TraceFact>,
+    /// The same in words.
     pub says: String,
+}
+
+impl Mark {
+    fn new(from_s: f64, to_s: f64, shows: TraceFact) -> Self {
+        Self {
+            from_s,
+            to_s,
+            shows: Some(shows),
+            says: String::new(),
+        }
+    }
 }
 
 /// What was made of a log.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct TraceReading {
+    /// Whose log it is.
+    #[serde(default = "first_nozzle")]
+    pub heater: Heater,
     /// The class.
     pub class: TraceClass,
-    /// What it is, one sentence.
+    /// What the class rests on; nothing in a log that an earlier version read.
+    #[serde(default)]
+    pub facts: Vec<TraceFact>,
+    /// In words: what it is, one sentence.
     pub headline: String,
-    /// What to do about it.
+    /// In words: what to do about it.
     pub advice: String,
-    /// Numbers it rests on, one a sentence.
+    /// In words: the facts, one a sentence.
     pub evidence: Vec<String>,
     /// Offending stretches.
     pub marks: Vec<Mark>,
@@ -181,6 +215,10 @@ pub struct TraceReading {
     /// The pieces of the log, each judged by itself.
     #[serde(default)]
     pub segments: Vec<SegmentReading>,
+}
+
+const fn first_nozzle() -> Heater {
+    Heater::Tool(0)
 }
 
 /// A piece of a log and what it shows.
@@ -218,7 +256,9 @@ const MOST_MARKS: usize = 40;
 #[must_use]
 pub fn read_class(trace: &Trace, limits: &PhysicalLimits) -> TraceReading {
     let mut reading = TraceReading {
+        heater: first_nozzle(),
         class: TraceClass::TooShort,
+        facts: Vec::new(),
         headline: String::new(),
         advice: String::new(),
         evidence: Vec::new(),
@@ -233,8 +273,21 @@ pub fn read_class(trace: &Trace, limits: &PhysicalLimits) -> TraceReading {
         let samples = spread_bunches(&trace.samples, trace.period_s());
         classify(&samples, trace.period_s(), limits, &mut reading);
     }
-    words::put(&mut reading);
-    reading
+    reading.worded(Pen::METRIC)
+}
+
+/// Reads the class of another heater's log: a bed and a chamber are slow, and have advice of their own.
+#[must_use]
+pub fn read_class_of(heater: Heater, trace: &Trace) -> TraceReading {
+    let limits = match heater {
+        Heater::Tool(_) => PhysicalLimits::default(),
+        Heater::Bed | Heater::Chamber => PhysicalLimits::of_a_bed(),
+    };
+    let reading = TraceReading {
+        heater,
+        ..read_class(trace, &limits)
+    };
+    reading.worded(Pen::METRIC)
 }
 
 /// Lines that were written at once after a silence get back the times at which they were reported: a program
@@ -280,64 +333,60 @@ fn classify(samples: &[Sample], usual_s: f64, limits: &PhysicalLimits, reading: 
         return;
     }
     if let [Stray { at: i, .. }] = jumps[..] {
-        reading.evidence.push(format!(
-            "One stray sample at {} s: {} °C. One proves nothing; more would be the sensor or its wire.",
-            plain(samples[i].t_s, 0),
-            fixed(samples[i].temp_c, 1)
-        ));
+        reading.facts.push(TraceFact::OneStray {
+            at_s: samples[i].t_s,
+            temp_c: samples[i].temp_c,
+        });
     }
 }
 
 /// What is found of the whole log stands before what its pieces show.
 fn over_all(reading: &mut TraceReading, class: TraceClass, mark: Mark) {
     reading.class = class;
-    reading.evidence = vec![mark.says.clone()];
+    reading.facts = mark.shows.iter().cloned().collect();
     reading.marks = vec![mark];
 }
 
 fn intermittent(samples: &[Sample], jumps: &[Stray], reach: &Reach, reading: &mut TraceReading) {
     reading.class = TraceClass::SensorIntermittent;
-    reading.evidence.clear();
+    reading.facts.clear();
     if let Some(j) = jumps.iter().max_by(|a, b| a.over.total_cmp(&b.over)) {
         let (a, b) = (samples[j.at - 1], samples[j.at]);
-        reading.evidence.push(if j.back {
-            format!(
-                "{} → {} → {} °C from one line to the next: a block that still falls can't rise already.",
-                fixed(a.temp_c, 1),
-                fixed(b.temp_c, 1),
-                fixed(samples[(j.at + 1).min(samples.len() - 1)].temp_c, 1)
-            )
+        let (from_c, to_c) = (a.temp_c, b.temp_c);
+        reading.facts.push(if j.back {
+            TraceFact::Spike {
+                from_c,
+                to_c,
+                back_c: samples[(j.at + 1).min(samples.len() - 1)].temp_c,
+            }
         } else {
-            format!(
-                "{} → {} °C within {} s; {} can change by {} °C in that time at most ({} °C too much).",
-                fixed(a.temp_c, 1),
-                fixed(b.temp_c, 1),
-                plain(b.t_s - a.t_s, 2),
-                if reach.own {
-                    "this block, by its own heat-up,"
-                } else {
-                    "a hot end"
-                },
-                fixed(j.could, 1),
-                fixed(j.over, 1)
-            )
+            TraceFact::Jump {
+                from_c,
+                to_c,
+                within_s: b.t_s - a.t_s,
+                could_c: j.could,
+                over_c: j.over,
+                own: reach.own,
+            }
         });
     }
-    reading.evidence.push(format!(
-        "{} of {} samples are out of reach.",
-        jumps.len(),
-        samples.len()
-    ));
+    reading.facts.push(TraceFact::OutOfReach {
+        samples: jumps.len(),
+        of: samples.len(),
+    });
     reading.marks = jumps
         .iter()
         .take(MOST_MARKS)
         .map(|j| {
             let (a, b) = (samples[j.at - 1], samples[j.at]);
-            Mark {
-                from_s: a.t_s,
-                to_s: b.t_s,
-                says: format!("{} → {} °C", fixed(a.temp_c, 1), fixed(b.temp_c, 1)),
-            }
+            Mark::new(
+                a.t_s,
+                b.t_s,
+                TraceFact::Step {
+                    from_c: a.temp_c,
+                    to_c: b.temp_c,
+                },
+            )
         })
         .collect();
 }
@@ -372,7 +421,7 @@ fn judge(samples: &[Sample], piece: &Piece, reading: &mut TraceReading) {
         || (own.class == reading.class && reading.mean_c.is_none() && own.mean_c.is_some())
     {
         reading.class = own.class;
-        reading.evidence = own.evidence;
+        reading.facts = own.facts;
         reading.marks = own.marks;
         reading.target_c = piece.target_c.or(reading.target_c);
         reading.mean_c = own.mean_c;
@@ -401,8 +450,7 @@ fn heat_lost(part: &[Sample]) -> Option<hold::Judged> {
     } else {
         TraceClass::HeaterFailing
     });
-    own.evidence.push(mark.says.clone());
-    own.marks.push(mark);
+    own.rests_on(mark);
     Some(own)
 }
 
@@ -443,20 +491,15 @@ fn pinned(samples: &[Sample]) -> Option<Mark> {
         from = i;
     }
     let (a, b) = best?;
-    Some(Mark {
-        from_s: samples[a].t_s,
-        to_s: samples[b].t_s,
-        says: format!(
-            "{} °C without a change for {} s: {}.",
-            fixed(samples[a].temp_c, 1),
-            plain(samples[b].t_s - samples[a].t_s, 0),
-            if samples[a].temp_c <= BOTTOM_C {
-                "the bottom of the table, an open circuit with a glass bead"
-            } else {
-                "the top of the table, a short with a glass bead"
-            }
-        ),
-    })
+    Some(Mark::new(
+        samples[a].t_s,
+        samples[b].t_s,
+        TraceFact::Pinned {
+            at_c: samples[a].temp_c,
+            span_s: samples[b].t_s - samples[a].t_s,
+            open: samples[a].temp_c <= BOTTOM_C,
+        },
+    ))
 }
 
 /// Means over some five seconds about each sample [°C], so that noise neither falls nor rises.
@@ -513,16 +556,15 @@ fn losing_at_full(samples: &[Sample]) -> Option<Mark> {
                 end += 1;
             }
             let (top, last) = (&samples[highest], &samples[end]);
-            return Some(Mark {
-                from_s: top.t_s,
-                to_s: last.t_s,
-                says: format!(
-                    "Full duty for {} s while the temperature fell from {} to {} °C.",
-                    plain(last.t_s - top.t_s, 0),
-                    fixed(calm[highest], 1),
-                    fixed(calm[end], 1)
-                ),
-            });
+            return Some(Mark::new(
+                top.t_s,
+                last.t_s,
+                TraceFact::Losing {
+                    span_s: last.t_s - top.t_s,
+                    from_c: calm[highest],
+                    to_c: calm[end],
+                },
+            ));
         }
     }
     None

@@ -1,12 +1,34 @@
 //! What is said of a log.
 
-use wattotherm_measure::text::{fixed, plain};
+use wattotherm_gcode::Heater;
+use wattotherm_measure::text::fixed;
+use wattotherm_measure::{Pen, Unit};
 
 use super::{SegmentKind, TraceClass, TraceReading};
 
+impl TraceReading {
+    /// The reading with its words in this pen's units. What an earlier version kept only as words stays so.
+    #[must_use]
+    pub fn worded(mut self, pen: Pen) -> Self {
+        put_headline(&mut self, pen);
+        if !self.facts.is_empty() {
+            self.evidence = self.facts.iter().map(|f| f.words(pen)).collect();
+        }
+        for mark in &mut self.marks {
+            if let Some(shows) = &mark.shows {
+                mark.says = shows.words(pen);
+            }
+        }
+        self
+    }
+}
+
 /// Puts headline and advice; the headline names the piece where the log has several holds.
-pub(crate) fn put(reading: &mut TraceReading) {
-    let (mut headline, advice) = said(reading);
+fn put_headline(reading: &mut TraceReading, pen: Pen) {
+    let (mut headline, mut advice) = said(reading, pen);
+    if matches!(reading.heater, Heater::Bed | Heater::Chamber) {
+        advice = bed_advice(reading.class);
+    }
     let holds = reading
         .segments
         .iter()
@@ -19,9 +41,12 @@ pub(crate) fn put(reading: &mut TraceReading) {
             .find(|s| s.class == reading.class && s.target_c == reading.target_c)
     {
         headline = format!(
-            "{} (at {} °C, {} to {} min)",
+            "{} ({}{} to {} min)",
             headline.trim_end_matches('.'),
-            s.target_c.map_or("?".into(), |t| plain(t, 0)),
+            s.target_c.map_or(String::new(), |t| format!(
+                "at {}, ",
+                pen.plain(t, Unit::Celsius, 0)
+            )),
             fixed(s.from_s / 60.0, 1),
             fixed(s.to_s / 60.0, 1)
         );
@@ -29,21 +54,21 @@ pub(crate) fn put(reading: &mut TraceReading) {
     (reading.headline, reading.advice) = (headline, advice.to_owned());
 }
 
-fn said(reading: &TraceReading) -> (String, &'static str) {
+fn said(reading: &TraceReading, pen: Pen) -> (String, &'static str) {
     match reading.class {
         TraceClass::Steady => ("Steady: the loop holds.".into(), "Leave the loop alone."),
         TraceClass::LoopSwinging => (
             format!(
                 "The loop swings{}.",
                 reading.swing_c.map_or(String::new(), |s| format!(
-                    " by {} °C peak to peak",
-                    fixed(s, 1)
+                    " by {} peak to peak",
+                    pen.fixed(s, Unit::Kelvin, 1)
                 ))
             ),
             "The block can do this, so it is the loop: tune it.",
         ),
         TraceClass::SensorIntermittent => (
-            "Sensor or wiring: the block can't change that fast.".into(),
+            "Sensor or wiring: heat can't change that fast.".into(),
             "Don't tune. Power off and unplug; wiggle-test the plug, then the wire along the moving loom, then the sensor in its hole. Replace what breaks.",
         ),
         TraceClass::OpenOrShort => (
@@ -67,7 +92,7 @@ fn said(reading: &TraceReading) -> (String, &'static str) {
             "Don't tune by this. Read the gains: without an I, or with one that is tiny, a loop stops short. Then compare what is shown with a thermometer of your own.",
         ),
         TraceClass::Noisy => (
-            "The reading is noisy; the block holds.".into(),
+            "The reading is noisy; the heat holds.".into(),
             "Don't tune. Lay the sensor's wires away from heater and motor wires, look at its plug and at the supply's ground, then log again.",
         ),
         TraceClass::Drifting => (
@@ -86,5 +111,44 @@ fn said(reading: &TraceReading) -> (String, &'static str) {
             "Too short to judge.".into(),
             "Log the heat-up and two minutes at the target, with duty if the printer reports it.",
         ),
+    }
+}
+
+/// What to do where it is no hot end: it has no sock, it is slow, and it may be on mains.
+const fn bed_advice(class: TraceClass) -> &'static str {
+    match class {
+        TraceClass::Steady => "Leave it alone.",
+        TraceClass::LoopSwinging => {
+            "What is only switched on and off swings by a few degrees: that is its way, and nothing is broken. If the firmware has a loop for it, tune that one."
+        }
+        TraceClass::SensorIntermittent => {
+            "Don't tune. Power off and unplug; wiggle-test its plug, and its wires where they bend with the bed. Replace what breaks."
+        }
+        TraceClass::OpenOrShort => {
+            "Don't tune and don't change the sensor type. Check its plug, then the wire where it bends, then the sensor."
+        }
+        TraceClass::HeaterFailing => {
+            "Don't tune. Power off and unplug; look at its plug, wires and terminals for heat marks. A heater on mains is for a licensed electrician under the local code."
+        }
+        TraceClass::NeverReaching => {
+            "Don't tune. It lacks power, or loses too much: look for a draught and at the insulation, then measure heater and supply. A heater on mains is for a licensed electrician under the local code."
+        }
+        TraceClass::FanStealingHeat => "Look where the fan blows, and whether a door stands open.",
+        TraceClass::Offset => {
+            "Don't tune by this. Compare what is shown with a thermometer of your own on the plate."
+        }
+        TraceClass::Noisy => {
+            "Don't tune. Lay the sensor's wires away from heater and motor wires, look at its plug, then log again."
+        }
+        TraceClass::Drifting => {
+            "Don't tune. Look whether its sensor comes off, and whether the room or the chamber still warms up."
+        }
+        TraceClass::LossGrew => {
+            "Don't tune. Look for an open door, a draught, and insulation that came off."
+        }
+        TraceClass::CannotSay => {
+            "Don't tune by this. Log ten minutes of hold at one target, a line a second, with its duty: that would settle it."
+        }
+        TraceClass::TooShort => "Log its heat-up and five minutes at the target, with its duty.",
     }
 }

@@ -9,7 +9,7 @@ use wattotherm_measure::{Pen, Unit, Verdict};
 use super::super::blind::{self, COUNT, KEY, Names};
 use super::super::pairs;
 use super::super::search::for_a_piece;
-use super::{Flow, FlowFound, FlowMethod, FlowReadings, SET, multiplier};
+use super::{Flow, FlowFound, FlowMethod, FlowReadings, SET, multiplier, no_override, one_place};
 use crate::context::Context;
 use crate::finding::{Band, Facts, PlainValue, Row, Words};
 use crate::form::{Field, Form};
@@ -37,7 +37,7 @@ pub(super) fn form(form: Form, r: &FlowReadings) -> Form {
         (
             "The letters of good cards",
             "cards",
-            "First card, against the flow set",
+            "First card, against the profile",
         )
     } else {
         (
@@ -66,7 +66,7 @@ pub(super) fn form(form: Form, r: &FlowReadings) -> Form {
     form.group("", looks).drawn(drawing).group(
         "The piece",
         [
-            Some(Field::number(&SET).named("Flow set").needed()),
+            Some(Field::number(&SET).named("Flow in the profile").needed()),
             Some(Field::number(&FROM).named(first).needed()),
             Some(Field::number(&STEP).named("Step").needed()),
             Some(
@@ -125,6 +125,7 @@ pub(super) fn facts(r: &FlowReadings, context: &Context) -> Result<Facts<FlowFou
     let mut own = FlowFound {
         method: r.method,
         set_percent: set,
+        override_percent: no_override(),
         wanted_percent: set,
         taken: None,
         settle: Vec::new(),
@@ -157,9 +158,12 @@ pub(super) fn facts(r: &FlowReadings, context: &Context) -> Result<Facts<FlowFou
     facts.value_expanded = Some(set * expanded / 100.0);
     if band.verdict == Verdict::Adjust {
         facts.after = Some(facts.own.wanted_percent);
-        if let Ok(command) = gcode::set_flow_percent(facts.own.wanted_percent) {
-            facts.commands = vec![command];
-        }
+    }
+    // Bands leave the last one's override behind. What is found goes into the profile alone.
+    if !cards {
+        facts
+            .commands
+            .extend(gcode::set_flow_percent(no_override()).ok());
     }
     facts.bands.push(band);
     Ok(facts)
@@ -211,6 +215,7 @@ pub(super) fn words(f: &Facts<FlowFound>, pen: Pen) -> Words {
                 name: "flow multiplier in the profile".into(),
                 value: plain(own.wanted_percent / 100.0, 3),
             });
+            w.reasons.push(one_place(own));
             let line = format!("{set} → {} %", fixed(own.wanted_percent, 1));
             let coarse = own.look.is_some_and(|l| l.tiles.step > 2.0);
             w.say(

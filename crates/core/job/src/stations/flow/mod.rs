@@ -81,8 +81,10 @@ pub struct FlowReadings {
     pub version: u32,
     /// Walls or mass.
     pub method: FlowMethod,
-    /// Flow multiplier set while printing [%].
+    /// Flow multiplier of the profile that the piece was sliced with [%].
     pub flow_set_percent: Entry,
+    /// Override that the printer had while it printed [%]; blank for 100.
+    pub override_percent: Entry,
     /// Instrument, by id.
     pub instrument: String,
     /// Wall thickness the G-code asks for [mm].
@@ -126,8 +128,12 @@ enum Way {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct FlowFound {
     method: FlowMethod,
+    /// Multiplier of the profile [%].
     set_percent: f64,
-    /// Multiplier that the readings ask for [%].
+    /// Override on the printer meanwhile [%].
+    #[serde(default = "no_override")]
+    override_percent: f64,
+    /// Multiplier that the readings ask for, in the profile and with no override [%].
     wanted_percent: f64,
     /// How walls or masses were taken; none where an eye judged.
     taken: Option<Taken>,
@@ -148,6 +154,13 @@ const SET: Limit = Limit::new(
     Unit::Percent,
     [10.0, 300.0, 60.0, 160.0],
     "beyond this it isn't flow that is wrong",
+);
+const OVERRIDE: Limit = Limit::new(
+    "override_percent",
+    "override",
+    Unit::Percent,
+    [10.0, 300.0, 50.0, 200.0],
+    "an override is for trying",
 );
 const WALL: Limit = Limit::new(
     "wall_mm",
@@ -224,8 +237,14 @@ fn multiplier(percent: f64) -> String {
     format!("{} % = {}", fixed(percent, 1), fixed(percent / 100.0, 3))
 }
 
+/// Override of a printer that has none [%].
+const fn no_override() -> f64 {
+    100.0
+}
+
 struct Typed {
     set: f64,
+    over: f64,
     nominal: f64,
     values: Vec<f64>,
     low: Vec<f64>,
@@ -235,6 +254,7 @@ struct Typed {
 fn read(readings: &FlowReadings) -> Result<Typed, ReadingError> {
     let mut intake = Intake::new(&readings.confirmed);
     let set = intake.need(&SET, "flow_set_percent", &readings.flow_set_percent);
+    let over = intake.may(&OVERRIDE, "override_percent", &readings.override_percent);
     let (mut values, mut low, mut high) = (Vec::new(), Vec::new(), Vec::new());
     let nominal = match readings.method {
         // What an eye judges is never read here.
@@ -282,6 +302,7 @@ fn read(readings: &FlowReadings) -> Result<Typed, ReadingError> {
     Ok(Typed {
         // OK because finish() fails where one of these is missing.
         set: set.unwrap_or_default(),
+        over: over.unwrap_or(no_override()),
         nominal: nominal.unwrap_or(1.0),
         values,
         low,
@@ -370,6 +391,7 @@ impl Station for Flow {
             ),
             method,
             flow_set_percent: known(Some(context.before.unwrap_or(100.0)), 3),
+            override_percent: known(Some(no_override()), 0),
             instrument: instrument.into(),
             wall_mm: known(Some(context.printer.nozzle_mm * 1.125), 3),
             walls: (1..=4)
@@ -405,7 +427,10 @@ impl Station for Flow {
         .sets("tower", "from", "90")
         .sets("tower", "step", "5")
         .sets("tower", "count", "6");
-        let set = Field::number(&SET).named("Flow set").needed();
+        let set = Field::number(&SET).named("Flow in the profile").needed();
+        let over = Field::number(&OVERRIDE)
+            .named("Override on the printer")
+            .hint("Read it while it prints. Pieces made here set it to 100 %.");
         let form = Form::default().group("", vec![method]);
         match r.method {
             FlowMethod::Cards | FlowMethod::Tower => by_eye::form(form, r),
@@ -440,6 +465,7 @@ impl Station for Flow {
                     "",
                     vec![
                         set,
+                        over,
                         Field::number(&WALL).named("Wall asked for").needed(),
                         Field::instrument(&with),
                     ],
@@ -457,6 +483,7 @@ impl Station for Flow {
                         "",
                         vec![
                             set,
+                            over,
                             Field::number(&VOLUME).named("Volume asked for").needed(),
                             Field::number(&DENSITY).named("Density").needed(),
                             Field::instrument(&[InstrumentKind::Balance]),
@@ -486,11 +513,12 @@ impl Station for Flow {
         )
     }
 
-    /// Formula: new multiplier = old · target / mean, by wall thickness [mm] or by mass [g] with
-    /// target = volume · density. By mass the density's own uncertainty is added; repeating doesn't
+    /// Formula: new multiplier = profile · override · target / mean, by wall thickness [mm] or by mass [g] with
+    /// target = volume · density; it goes into the profile, and the override back to 100 %. By mass the density's own uncertainty is added; repeating doesn't
     /// shrink it.
     /// Source: common practice, no published source; uncertainty as [`fresh_mean`]; the test for walls
-    /// that vary along the height is a one-way analysis of variance (NIST/SEMATECH e-Handbook 7.4.3).
+    /// that vary along the height is a one-way analysis of variance (NIST/SEMATECH e-Handbook 7.4.3) against the
+    /// larger of their scatter and the instrument's variance.
     fn facts(r: &FlowReadings, context: &Context) -> Result<Facts<FlowFound>, ReadingError> {
         if r.method.by_eye() {
             return by_eye::facts(r, context);
@@ -522,15 +550,17 @@ impl Station for Flow {
             limit_fraction * typed.nominal,
         )
         .made_of(parts);
-        let wanted = typed.set * typed.nominal / mean.series.mean;
+        let laid = typed.set * typed.over / 100.0;
+        let wanted = laid * typed.nominal / mean.series.mean;
         let after = (wanted * 10.0).round() / 10.0;
         let mut own = FlowFound {
             method: r.method,
             set_percent: typed.set,
+            override_percent: typed.over,
             wanted_percent: after,
             taken: Some(Taken::of(&mean, &instrument)),
             settle: Vec::new(),
-            step_mm: varies_along_height(&typed.low, &typed.high, band.limit),
+            step_mm: varies_along_height(&typed.low, &typed.high, band.limit, &instrument),
             look: None,
             first_layer_percent: None,
         };
@@ -539,14 +569,27 @@ impl Station for Flow {
         }
         let varies = own.step_mm.is_some();
         let percent = 100.0 * band.error / typed.nominal;
-        let mut facts = Facts::new(Self::ID, Unit::Percent, band.verdict, own);
+        let overridden = (typed.over - no_override()).abs() > 0.01;
+        // Right, but by an override: the profile takes what was laid, and the override goes.
+        let moves = overridden && band.verdict == Verdict::Pass;
+        let verdict = if moves { Verdict::Adjust } else { band.verdict };
+        let after = if moves {
+            (laid * 10.0).round() / 10.0
+        } else {
+            after
+        };
+        own.wanted_percent = after;
+        let mut facts = Facts::new(Self::ID, Unit::Percent, verdict, own);
         facts.before = Some(typed.set);
         facts.value_expanded = Some(wanted * expanded / mean.series.mean);
-        if band.verdict == Verdict::Adjust {
+        if verdict == Verdict::Adjust {
             facts.after = Some(after);
-            if let Ok(set) = gcode::set_flow_percent(after) {
-                facts.commands = vec![set];
-            }
+        }
+        // Never both: what is found goes into the profile alone.
+        if overridden {
+            facts
+                .commands
+                .extend(gcode::set_flow_percent(no_override()).ok());
         }
         facts.bands.push(band);
         if varies {
@@ -629,19 +672,20 @@ impl Station for Flow {
                     name: "flow multiplier in the profile".into(),
                     value: plain(own.wanted_percent / 100.0, 3),
                 });
-                w.reasons.push(
-                    "The command is an override for trying: it multiplies what the profile already has. \
-                     The profile keeps the value."
-                        .into(),
-                );
+                w.reasons.push(one_place(own));
                 let moved = format!("{set} → {} %", fixed(own.wanted_percent, 1));
+                let right = band.verdict == Verdict::Pass;
                 w.say(
                     format!("Adjust: flow {moved}."),
-                    format!(
-                        "It lays {:.1} % {much}{}. Set the new flow, then print again.",
-                        percent.abs(),
-                        times_the_blur(band.error, band.expanded)
-                    ),
+                    if right {
+                        "What was laid is right, by an override. The profile takes it over; the override goes back to 100 %.".into()
+                    } else {
+                        format!(
+                            "It lays {:.1} % {much}{}. Set the new flow, then print again.",
+                            percent.abs(),
+                            times_the_blur(band.error, band.expanded)
+                        )
+                    },
                     format!("{moved} ±{u_text}"),
                     "Put the new multiplier into the filament's profile, then print and measure again.",
                 )
@@ -665,6 +709,26 @@ impl Station for Flow {
             }
         }
     }
+}
+
+/// Where the flow is set: in one place only.
+fn one_place(own: &FlowFound) -> String {
+    let over = own.override_percent;
+    let laid = if (over - no_override()).abs() > 0.01 {
+        format!(
+            "Profile {} % times override {} % laid {} %. ",
+            fixed(own.set_percent, 1),
+            plain(over, 1),
+            fixed(own.set_percent * over / 100.0, 1)
+        )
+    } else {
+        String::new()
+    };
+    format!(
+        "{laid}The profile takes the new value, and the override stays at 100 %: both would multiply. To try it before \
+         you slice anew, an override of {} % over the old profile does the same.",
+        fixed(100.0 * own.wanted_percent / own.set_percent, 1)
+    )
 }
 
 fn settle(
@@ -709,7 +773,14 @@ fn settle(
 }
 
 /// Difference between high and low walls, if it is significant and larger than the limit.
-fn varies_along_height(low: &[f64], high: &[f64], limit: f64) -> Option<f64> {
+///
+/// Walls that read all alike prove nothing: within a group they differ by no less than the instrument can tell.
+fn varies_along_height(
+    low: &[f64],
+    high: &[f64],
+    limit: f64,
+    instrument: &Instrument,
+) -> Option<f64> {
     let (a, b) = (Series::of(low)?, Series::of(high)?);
     if a.n < 2 || b.n < 2 {
         return None;
@@ -722,10 +793,8 @@ fn varies_along_height(low: &[f64], high: &[f64], limit: f64) -> Option<f64> {
         return None;
     }
     let within = ((na - 1.0) * a.s.powi(2) + (nb - 1.0) * b.s.powi(2)) / (na + nb - 2.0);
+    let within = within.max(instrument.half_width.powi(2) / 3.0);
     let between = step.powi(2) * na * nb / (na + nb);
-    if within <= 0.0 {
-        return Some(step.abs());
-    }
     let f = FisherSnedecor::new(1.0, na + nb - 2.0).ok()?;
     (1.0 - f.cdf(between / within) < VARIATION_P).then_some(step.abs())
 }

@@ -13,10 +13,10 @@ use std::collections::BTreeMap;
 use readings::{Typed, typed};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
-use wattotherm_gcode::{autotune_nozzle, read_back, set_heater_gains, store_settings};
+use wattotherm_gcode::{Heater, autotune_nozzle, read_back, set_heater_gains, store_settings};
 use wattotherm_heat::{
     ControllerKind, Gains, Identified, LoopFigures, OutputForm, TUNING_RULES, TraceClass,
-    TraceReading, TuningRule, Ultimate, VerifyResult, tune,
+    TraceFact, TraceReading, TuningRule, Ultimate, VerifyResult, tune,
 };
 use wattotherm_measure::entry::ReadingError;
 use wattotherm_measure::{Combined, Pen, Unit, Verdict, u_rectangular};
@@ -145,10 +145,12 @@ fn typed_verification(typed: &Typed, context: &Context) -> Option<VerifyResult> 
         trace: None,
         target_c: typed.target_c,
         reading: TraceReading {
+            heater: Heater::Tool(0),
             class: TraceClass::Steady,
+            facts: vec![TraceFact::ReadOffDisplay],
             headline: String::new(),
             advice: String::new(),
-            evidence: vec!["Figures read off the printer's display.".into()],
+            evidence: Vec::new(),
             marks: Vec::new(),
             target_c: Some(typed.target_c),
             mean_c: None,

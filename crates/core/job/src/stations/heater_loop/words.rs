@@ -1,6 +1,6 @@
 //! The loop's facts in words.
 
-use wattotherm_heat::{Gains, Interval, OutputForm, ultimate_of};
+use wattotherm_heat::{Gains, Interval, OutputForm, TraceReading, ultimate_of};
 use wattotherm_measure::text::{fixed, join_and};
 use wattotherm_measure::{Pen, Unit, Verdict};
 
@@ -18,11 +18,12 @@ pub(super) fn words(f: &Facts<HeaterLoopFound>, pen: Pen) -> Words {
         }
         .to_owned()
     });
-    if let Some(reading) = &own.reading {
+    let reading = own.reading.clone().map(|r| r.worded(pen));
+    if let Some(reading) = &reading {
         w.reasons.clone_from(&reading.evidence);
     }
     if let Some(cause) = f.cause {
-        return stopped(w, cause, own, pen);
+        return stopped(w, cause, own, reading.as_ref(), pen);
     }
     w.rows = plant_rows(own, pen);
     if let Some(gains) = &own.proposed {
@@ -39,7 +40,7 @@ pub(super) fn words(f: &Facts<HeaterLoopFound>, pen: Pen) -> Words {
         | Stage::TooShort
         | Stage::LookFirst
         | Stage::Held
-        | Stage::HoldsAndStays => held(w, own, &at),
+        | Stage::HoldsAndStays => held(w, own, reading.as_ref(), &at),
         Stage::SetNotVerified => {
             w.settle = vec!["run the verification".into()];
             w.say(
@@ -136,8 +137,8 @@ fn fails(own: &HeaterLoopFound) -> String {
     join_and(&says)
 }
 
-fn held(mut w: Words, own: &HeaterLoopFound, at: &str) -> Words {
-    let Some(reading) = &own.reading else {
+fn held(mut w: Words, own: &HeaterLoopFound, reading: Option<&TraceReading>, at: &str) -> Words {
+    let Some(reading) = reading else {
         w.settle = vec!["run the hold test, or drop a log in".into()];
         return w.say(
             format!("Hold {at} first."),
@@ -188,7 +189,13 @@ fn held(mut w: Words, own: &HeaterLoopFound, at: &str) -> Words {
     }
 }
 
-fn stopped(w: Words, cause: Cause, own: &HeaterLoopFound, pen: Pen) -> Words {
+fn stopped(
+    w: Words,
+    cause: Cause,
+    own: &HeaterLoopFound,
+    reading: Option<&TraceReading>,
+    pen: Pen,
+) -> Words {
     let mut w = match cause {
         Cause::SensorLoose => w.stop(
             "sensor or heater cartridge sits loose",
@@ -203,9 +210,7 @@ fn stopped(w: Words, cause: Cause, own: &HeaterLoopFound, pen: Pen) -> Words {
             "The hot-end fan is dead, blocked or blows the wrong way: filament softens in the cold zone and jams. Power off, unplug; turn the fan by hand, clear its blades, and look that the arrow points to the fins.",
         ),
         _ => {
-            let (label, advice) = own
-                .reading
-                .as_ref()
+            let (label, advice) = reading
                 .map_or(("a part is at fault", ""), |r| (r.class.label(), &r.advice));
             return w.stop(label, advice);
         }
