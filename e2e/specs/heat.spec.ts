@@ -282,6 +282,24 @@ test('a log file is read without a connection, with line and column where it doe
   await expect(station(page, 'Heater loop')).toContainText('verify')
 })
 
+test('a bed that comes and goes is told beside a nozzle that holds, in one log', async ({ page }) => {
+  const rows = ['bed set;bed;time (s);nozzle set;nozzle;nozzle power']
+  for (let t = 0; t < 300; t += 1) {
+    const bed = 60 + 0.2 * Math.sin(t / 7) - (t % 23 === 11 ? 24 : 0)
+    rows.push(`60;${bed.toFixed(1)};${t};210;${(209.9 + 0.2 * Math.sin(t / 9)).toFixed(1)};38`)
+  }
+  await page.goto('/traces')
+  await page
+    .locator('input[type=file]')
+    .setInputFiles({ name: 'both.csv', mimeType: 'text/csv', buffer: Buffer.from(rows.join('\n')) })
+  await expect(page.getByText('Steady: the loop holds.')).toBeVisible()
+  const bed = page.getByRole('region', { name: 'The bed' })
+  await expect(bed).toContainText('Sensor or wiring')
+  await expect(bed).toContainText('where they bend with the bed')
+  await expect(page.getByRole('list', { name: 'What was assumed' })).toContainText('Duty is taken as percent.')
+  await expect(page.getByRole('img', { name: /The bed: Sensor or wiring/ })).toBeVisible()
+})
+
 test('when the server goes away the strip says that heat can’t be known, and ending it sets heaters to zero', async ({
   page,
 }) => {

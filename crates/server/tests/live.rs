@@ -615,7 +615,7 @@ fn the_demo_has_two_connected_printers_one_of_them_with_a_fault_in_its_log() {
         ),
         (
             Some("stop"),
-            Some("sensor or wiring: faster than the block can")
+            Some("sensor or wiring: faster than heat can")
         )
     );
     let log = station(7)["readings"]["hold"]["trace"].as_i64().unwrap();

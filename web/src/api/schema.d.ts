@@ -3741,7 +3741,7 @@ export interface components {
              */
             first_layer_percent: components["schemas"]["Entry"];
             /**
-             * @description Flow multiplier set while printing [%].
+             * @description Flow multiplier of the profile that the piece was sliced with [%].
              * @default
              */
             flow_set_percent: components["schemas"]["Entry"];
@@ -3765,6 +3765,11 @@ export interface components {
              * @default walls
              */
             method: components["schemas"]["FlowMethod"];
+            /**
+             * @description Override that the printer had while it printed [%]; blank for 100.
+             * @default
+             */
+            override_percent: components["schemas"]["Entry"];
             /**
              * @description Pairs laid beside each other, the better one first.
              * @default
@@ -5036,8 +5041,9 @@ export interface components {
              * @description From [s].
              */
             from_s: number;
-            /** @description What is there, with its numbers. */
+            /** @description The same in words. */
             says: string;
+            shows?: components["schemas"]["TraceFact"] | null;
             /**
              * Format: double
              * @description To [s].
@@ -5442,6 +5448,15 @@ export interface components {
              * @default 0
              */
             version: number;
+        };
+        /** @description Another heater of a log. */
+        OtherHeater: {
+            /** @description Whose log it is. */
+            of: string;
+            /** @description What it shows. */
+            reading: components["schemas"]["TraceReading"];
+            /** @description Samples, thinned for a screen with every peak kept. */
+            samples: components["schemas"]["Sample"][];
         };
         /**
          * @description What a remedy did.
@@ -7738,6 +7753,294 @@ export interface components {
             /** @description What is wrong and what becomes of it. */
             says: string;
         };
+        /** @description One thing that was found in a log. */
+        TraceFact: {
+            /**
+             * Format: double
+             * @description Highest but for one in a hundred [°C].
+             */
+            high_c: number;
+            /** @enum {string} */
+            is: "held";
+            /**
+             * Format: double
+             * @description Lowest but for one in a hundred [°C].
+             */
+            low_c: number;
+            /**
+             * Format: double
+             * @description Mean [°C].
+             */
+            mean_c: number;
+            /**
+             * Format: double
+             * @description Length [s].
+             */
+            span_s: number;
+            /**
+             * Format: double
+             * @description Its target [°C]; none where the log has none.
+             */
+            target_c?: number | null;
+        } | {
+            /**
+             * Format: double
+             * @description When [s].
+             */
+            at_s: number;
+            /** @enum {string} */
+            is: "one_stray";
+            /**
+             * Format: double
+             * @description What it read [°C].
+             */
+            temp_c: number;
+        } | {
+            /**
+             * Format: double
+             * @description The line after [°C].
+             */
+            back_c: number;
+            /**
+             * Format: double
+             * @description The line before [°C].
+             */
+            from_c: number;
+            /** @enum {string} */
+            is: "spike";
+            /**
+             * Format: double
+             * @description The line that strays [°C].
+             */
+            to_c: number;
+        } | {
+            /**
+             * Format: double
+             * @description What could change in that time [°C].
+             */
+            could_c: number;
+            /**
+             * Format: double
+             * @description The line before [°C].
+             */
+            from_c: number;
+            /** @enum {string} */
+            is: "jump";
+            /**
+             * Format: double
+             * @description How much more it was [°C].
+             */
+            over_c: number;
+            /** @description By this log's own heat-up. */
+            own: boolean;
+            /**
+             * Format: double
+             * @description The line that strays [°C].
+             */
+            to_c: number;
+            /**
+             * Format: double
+             * @description Time between them [s].
+             */
+            within_s: number;
+        } | {
+            /**
+             * Format: double
+             * @description The line before [°C].
+             */
+            from_c: number;
+            /** @enum {string} */
+            is: "step";
+            /**
+             * Format: double
+             * @description The line that strays [°C].
+             */
+            to_c: number;
+        } | {
+            /** @enum {string} */
+            is: "out_of_reach";
+            /** @description A number of samples in all. */
+            of: number;
+            /** @description A number of samples out of reach. */
+            samples: number;
+        } | {
+            /**
+             * Format: double
+             * @description Where [°C].
+             */
+            at_c: number;
+            /** @enum {string} */
+            is: "pinned";
+            /** @description At the bottom, an open circuit; else at the top, a short. */
+            open: boolean;
+            /**
+             * Format: double
+             * @description How long [s].
+             */
+            span_s: number;
+        } | {
+            /**
+             * Format: double
+             * @description At first [°C].
+             */
+            from_c: number;
+            /** @enum {string} */
+            is: "losing";
+            /**
+             * Format: double
+             * @description How long [s].
+             */
+            span_s: number;
+            /**
+             * Format: double
+             * @description In the end [°C].
+             */
+            to_c: number;
+        } | {
+            /**
+             * Format: double
+             * @description Duty at the end, 0 to 1 [1].
+             */
+            duty_is: number;
+            /**
+             * Format: double
+             * @description Duty at first, 0 to 1 [1].
+             */
+            duty_was: number;
+            /** @enum {string} */
+            is: "loss_grew";
+            /**
+             * Format: double
+             * @description Temperature at the end [°C].
+             */
+            is_c: number;
+            /**
+             * Format: double
+             * @description Temperature at first [°C].
+             */
+            was_c: number;
+        } | {
+            /**
+             * Format: double
+             * @description Beside the target before it [°C].
+             */
+            calm_c: number;
+            /**
+             * Format: double
+             * @description Below the target while it blows [°C].
+             */
+            dip_c: number;
+            /** @enum {string} */
+            is: "under_fan";
+        } | {
+            /**
+             * Format: double
+             * @description A number of cycles.
+             */
+            cycles: number;
+            /** @enum {string} */
+            is: "beat";
+            /**
+             * Format: double
+             * @description Period [s].
+             */
+            period_s: number;
+            /**
+             * Format: double
+             * @description Peak to peak [°C].
+             */
+            swing_c: number;
+        } | {
+            /** @enum {string} */
+            is: "fan_beats";
+        } | {
+            /** @enum {string} */
+            is: "duty_still";
+        } | {
+            /** @enum {string} */
+            is: "duty_beats";
+        } | {
+            /**
+             * Format: double
+             * @description By how much [°C].
+             */
+            by_c: number;
+            /**
+             * Format: double
+             * @description Mean duty, 0 to 1 [1]; none where it isn't logged.
+             */
+            duty?: number | null;
+            /** @enum {string} */
+            is: "falls";
+        } | {
+            /**
+             * Format: double
+             * @description By how much [°C].
+             */
+            by_c: number;
+            /** @enum {string} */
+            is: "moves";
+            /**
+             * Format: double
+             * @description In what time [s].
+             */
+            span_s: number;
+        } | {
+            /**
+             * Format: double
+             * @description How far below [°C].
+             */
+            below_c: number;
+            /** @description At full duty; else the duty isn't logged. */
+            full: boolean;
+            /** @enum {string} */
+            is: "levels_off";
+        } | {
+            /**
+             * Format: double
+             * @description Mean duty, 0 to 1 [1]; none where it isn't logged.
+             */
+            duty?: number | null;
+            /** @enum {string} */
+            is: "stands_off";
+            /**
+             * Format: double
+             * @description Above the target, below it if negative [°C].
+             */
+            off_c: number;
+        } | {
+            /**
+             * Format: double
+             * @description Two standard deviations [°C].
+             */
+            by_c: number;
+            /** @enum {string} */
+            is: "scatters";
+        } | {
+            /**
+             * Format: double
+             * @description Time between two [s].
+             */
+            every_s: number;
+            /** @enum {string} */
+            is: "rare_lines";
+        } | {
+            /**
+             * Format: double
+             * @description At most [°C].
+             */
+            by_c: number;
+            /** @enum {string} */
+            is: "strays";
+        } | {
+            /** @enum {string} */
+            is: "read_off_display";
+        } | {
+            /** @enum {string} */
+            is: "said";
+            /** @description The sentence. */
+            text: string;
+        };
         /** @description A kept log without its samples. */
         TraceHead: {
             /** @description When it was kept. */
@@ -7767,16 +8070,25 @@ export interface components {
              */
             target_c?: number | null;
         };
+        /**
+         * @description How a log was written.
+         * @enum {string}
+         */
+        TraceKind: "csv" | "serial";
         /** @description What was made of a log. */
         TraceReading: {
-            /** @description What to do about it. */
+            /** @description In words: what to do about it. */
             advice: string;
             /** @description The class. */
             class: components["schemas"]["TraceClass"];
-            /** @description Numbers it rests on, one a sentence. */
+            /** @description In words: the facts, one a sentence. */
             evidence: string[];
-            /** @description What it is, one sentence. */
+            /** @description What the class rests on; nothing in a log that an earlier version read. */
+            facts?: components["schemas"]["TraceFact"][];
+            /** @description In words: what it is, one sentence. */
             headline: string;
+            /** @description Whose log it is. */
+            heater?: components["schemas"]["Heater"];
             /** @description Offending stretches. */
             marks: components["schemas"]["Mark"][];
             /**
@@ -7813,12 +8125,15 @@ export interface components {
             band_c: number;
             /** @description Lines that didn't read, the first few. */
             diagnostics: components["schemas"]["TraceDiagnostic"][];
-            /** @description What kind of file it was. */
-            file_kind?: string | null;
+            file_kind?: components["schemas"]["TraceKind"] | null;
             hold?: components["schemas"]["HoldResult"] | null;
             kept?: components["schemas"]["TraceHead"] | null;
             /** @description What was made of the file. */
             notes: string[];
+            /** @description Whose log it is. */
+            of: string;
+            /** @description The other heaters of the file that were heated, each judged by itself. */
+            others: components["schemas"]["OtherHeater"][];
             /** @description What it shows. */
             reading: components["schemas"]["TraceReading"];
             /** @description Samples, thinned for a screen with every peak kept. */
@@ -8077,6 +8392,7 @@ export interface components {
              * @description Part fan meanwhile, 0 to 1.
              */
             fan: number;
+            ku?: components["schemas"]["Interval"] | null;
             /** @description Why none fits. */
             no_plant?: string | null;
             plant?: components["schemas"]["Identified"] | null;

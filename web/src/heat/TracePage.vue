@@ -88,6 +88,11 @@ const kinds: Record<string, string> = {
       </ul>
       <h2 v-if="view.others.length">{{ view.of }}</h2>
       <TraceReading :reading="view.reading" />
+      <!-- What each heater shows stands before the curves: the fault may be another one's. -->
+      <section v-for="o in view.others" :key="o.of" :aria-label="o.of">
+        <h2>{{ o.of }}</h2>
+        <TraceReading :reading="o.reading" />
+      </section>
       <p v-if="view.kept">
         <RouterLink class="soft" :to="`/wrong/new/${view.kept.printer_id}?trace=${view.kept.id}`">
           Look for the cause
@@ -100,6 +105,16 @@ const kinds: Record<string, string> = {
         :height="300"
         :label="`Temperature log: ${view.reading.headline}`"
       />
+      <template v-for="o in view.others" :key="o.of">
+        <h2>{{ o.of }}, its curve</h2>
+        <TraceCurve
+          :samples="o.samples"
+          :marks="o.reading.marks"
+          :band="view.band_c"
+          :height="220"
+          :label="`${o.of}: ${o.reading.headline}`"
+        />
+      </template>
       <FoldedPart
         v-if="view.reading.marks.length"
         :title="`Marked in the log (${view.reading.marks.length})`"
@@ -109,17 +124,6 @@ const kinds: Record<string, string> = {
           <li v-for="(m, i) in view.reading.marks" :key="i">{{ m.from_s.toFixed(0) }} s: {{ m.says }}</li>
         </ul>
       </FoldedPart>
-      <section v-for="o in view.others" :key="o.of" :aria-label="o.of" class="other">
-        <h2>{{ o.of }}</h2>
-        <TraceReading :reading="o.reading" />
-        <TraceCurve
-          :samples="o.samples"
-          :marks="o.reading.marks"
-          :band="view.band_c"
-          :height="220"
-          :label="`${o.of}: ${o.reading.headline}`"
-        />
-      </section>
       <FoldedPart
         v-if="view.diagnostics.length"
         :title="`Lines that don’t read (${view.diagnostics.length})`"

@@ -43,8 +43,8 @@ pub use margins::{Margins, margins};
 pub use model::{ModelError, Plant};
 pub use read_trace::{HeaterTrace, TraceDiagnostic, TraceFile, TraceKind, read_trace};
 pub use relay::{
-    RelayCycle, RelayError, Ultimate, exact_relay_cycle, relay_analysis, relay_from_trace,
-    ultimate_of,
+    RelayCycle, RelayError, RelayFound, Ultimate, exact_relay_cycle, relay_analysis,
+    relay_from_trace, ultimate_of,
 };
 pub use results::{HoldResult, TuneResult, VerifyResult, hold_result, tune_result};
 pub use rules::{GainsBand, GainsRun, RULE_RUN_STEP_S, RuleRun, Trial, safest};

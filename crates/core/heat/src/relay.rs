@@ -5,8 +5,10 @@ use std::f64::consts::PI;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::classify::noise;
+use super::identify::Interval;
 use super::model::Plant;
-use super::trace::Trace;
+use super::trace::{Sample, Trace};
 
 /// Ultimate gain [duty/°C] and period [s]: with this gain the loop would just keep swinging.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -127,16 +129,91 @@ pub fn ultimate_of(plant: &Plant) -> Option<Ultimate> {
     })
 }
 
-/// What a logged relay test shows: half-step, swing, ultimate gain.
+/// What a log of a relay test shows.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct RelayFound {
+    /// The swing.
+    pub cycle: RelayCycle,
+    /// Half the step of the output [duty].
+    pub half_step: f64,
+    /// Ultimate gain and period, by the describing function.
+    pub ultimate: Ultimate,
+    /// Where the true ultimate gain lies by this swing [duty/°C], 95 %.
+    pub ku: Interval,
+    /// Where the true ultimate period lies by this swing [s], 95 %.
+    pub tu_s: Interval,
+}
+
+/// A swing that is no sine: for a plant that only integrates behind its dead time Ku is π²/8 times what the describing
+/// function says. Derived from a = K·d·L/τ and Ku = π·τ/(2·K·L); a second lag and a shorter time constant bring it
+/// nearer to 1.
+const NO_SINE: f64 = PI * PI / 8.0;
+/// A printer's relay looks several times a second at a sensor that it smooths: it switches late by up to this [s].
+/// Common practice, no published source.
+const RELAY_LATE_S: f64 = 0.5;
+/// What a second lag changes of period and gain beside dead time alone, as a part; found on invented plants.
+const LAGS: f64 = 0.08;
+/// A second lag makes a relay's period longer than the ultimate one by up to this part; found on invented plants.
+const LONGER: f64 = 0.22;
+/// Standard deviations of the noise that a swing must go beyond.
+const CLEAR_OF_NOISE: f64 = 3.0;
+/// Part that the mean of few swings may be off by where they don't show it themselves: two are too few for a spread.
+const FEW_SWINGS: f64 = 0.15;
+
+/// Where the true figures lie: the swing is no sine, the relay is late, lines miss the peaks by up to Δ/P of the swing,
+/// noise adds to them, and the swings differ.
+fn doubt(
+    samples: &[Sample],
+    amplitudes: &[f64],
+    periods: &[f64],
+    ultimate: Ultimate,
+) -> (Interval, Interval) {
+    let mean = |v: &[f64]| {
+        // OK because there are a few swings.
+        #[allow(clippy::cast_precision_loss)]
+        let n = v.len() as f64;
+        let m = v.iter().sum::<f64>() / n;
+        let s = (v.iter().map(|x| (x - m).powi(2)).sum::<f64>() / (n - 1.0).max(1.0)).sqrt();
+        // Twice the standard uncertainty of the mean, a little more for few.
+        (
+            m,
+            if v.len() < 3 {
+                FEW_SWINGS * m
+            } else {
+                2.6 * s / n.sqrt()
+            },
+        )
+    };
+    let ((a, of_a), (period, of_period)) = (mean(amplitudes), mean(periods));
+    // OK because there are a few thousand samples at most.
+    #[allow(clippy::cast_precision_loss)]
+    let every = samples
+        .last()
+        .zip(samples.first())
+        .map_or(0.0, |(b, a)| b.t_s - a.t_s)
+        / samples.len().saturating_sub(1).max(1) as f64;
+    let missed = (every / period).min(0.5);
+    let noisy = 1.5 * noise(samples) / a;
+    let spread = of_a / a;
+    let late = 4.0 * RELAY_LATE_S / period;
+    let ku = Interval {
+        low: ultimate.ku * (1.0 - missed) * (1.0 - LAGS) / (1.0 + spread),
+        high: ultimate.ku * NO_SINE * (1.0 + LAGS) * (1.0 + late) * (1.0 + noisy + spread),
+    };
+    let tu_s = Interval {
+        low: (1.0 - LONGER) * period - 4.0 * RELAY_LATE_S - of_period,
+        high: period * (1.0 + LAGS) + of_period,
+    };
+    (ku, tu_s)
+}
+
+/// What a logged relay test shows: half-step, swing, ultimate gain, and where the true one lies.
 ///
 /// Reads the log from the first time it reaches `target_c`; swings are counted from one upward
 /// crossing of the target to the next; the first is left out, since the heat-up is still in it.
 /// # Errors
 /// [`RelayError::TooFew`] with fewer than two whole swings, else as [`relay_analysis`].
-pub fn relay_from_trace(
-    trace: &Trace,
-    target_c: f64,
-) -> Result<(RelayCycle, f64, Ultimate), RelayError> {
+pub fn relay_from_trace(trace: &Trace, target_c: f64) -> Result<RelayFound, RelayError> {
     let start = trace
         .first_reaching_s(target_c)
         .ok_or(RelayError::TooFew { found: 0 })?;
@@ -144,9 +221,14 @@ pub fn relay_from_trace(
     // A relay switches at its target, so every swing crosses it; the middle of the swing would be
     // pulled up by the overshoot of the heat-up.
     let middle = target_c;
-    let mut ups = Vec::new();
+    let all: Vec<Sample> = part.iter().map(|s| **s).collect();
+    // Noise crosses the target many times about a crossing: it counts anew only after a swing well beyond it.
+    let well_below = middle - CLEAR_OF_NOISE * noise(&all);
+    let (mut ups, mut below) = (Vec::new(), false);
     for (i, w) in part.windows(2).enumerate() {
-        if w[0].temp_c < middle && w[1].temp_c >= middle {
+        below |= w[0].temp_c < well_below;
+        if below && w[0].temp_c < middle && w[1].temp_c >= middle {
+            below = false;
             let share = (middle - w[0].temp_c) / (w[1].temp_c - w[0].temp_c);
             ups.push((i + 1, w[0].t_s + share * (w[1].t_s - w[0].t_s)));
         }
@@ -160,14 +242,18 @@ pub fn relay_from_trace(
     // OK because there are at most as many swings as samples.
     #[allow(clippy::cast_precision_loss)]
     let count = (swings.len() - 1) as f64;
-    let mut amplitude = 0.0;
-    for w in swings.windows(2) {
-        let temps = part[w[0].0..w[1].0].iter().map(|s| s.temp_c);
-        let (low, high) = temps.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), t| {
-            (l.min(t), h.max(t))
-        });
-        amplitude += (high - low) / 2.0 / count;
-    }
+    let amplitudes: Vec<f64> = swings
+        .windows(2)
+        .map(|w| {
+            let temps = part[w[0].0..w[1].0].iter().map(|s| s.temp_c);
+            let (low, high) = temps.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), t| {
+                (l.min(t), h.max(t))
+            });
+            (high - low) / 2.0
+        })
+        .collect();
+    let amplitude = amplitudes.iter().sum::<f64>() / count;
+    let periods: Vec<f64> = swings.windows(2).map(|w| w[1].1 - w[0].1).collect();
     let period = (swings[swings.len() - 1].1 - swings[0].1) / count;
     let duties: Vec<f64> = part[swings[0].0..swings[swings.len() - 1].0]
         .iter()
@@ -180,6 +266,14 @@ pub fn relay_from_trace(
         amplitude_c: amplitude,
         period_s: period,
     };
-    let half = (high - low) / 2.0;
-    Ok((cycle, half, relay_analysis(half, cycle, 0.0)?))
+    let half_step = (high - low) / 2.0;
+    let ultimate = relay_analysis(half_step, cycle, 0.0)?;
+    let (ku, tu_s) = doubt(&all, &amplitudes, &periods, ultimate);
+    Ok(RelayFound {
+        cycle,
+        half_step,
+        ultimate,
+        ku,
+        tu_s,
+    })
 }

@@ -8,7 +8,7 @@ use wattotherm_gcode::AutotuneReport;
 use super::classify::{PhysicalLimits, TraceReading, read_class};
 use super::control::OutputForm;
 use super::figures::{LoopFigures, loop_figures};
-use super::identify::{Identified, identify};
+use super::identify::{Identified, Interval, identify};
 use super::relay::{Ultimate, relay_from_trace};
 use super::trace::Trace;
 
@@ -66,6 +66,9 @@ pub struct TuneResult {
     pub reading: TraceReading,
     /// Ultimate gain and period.
     pub ultimate: Option<Ultimate>,
+    /// Where the true ultimate gain lies by the log's own swing [duty/°C], 95 %.
+    #[serde(default)]
+    pub ku: Option<Interval>,
     /// Gains that the printer proposes [P, I, D], output 0 to 255.
     pub printer_gains: Option<[f64; 3]>,
     /// The plant that fits the log.
@@ -91,7 +94,13 @@ pub fn tune_result(
         }),
         _ => None,
     };
-    let ultimate = reported.or_else(|| relay_from_trace(trace, target_c).ok().map(|r| r.2));
+    let swing = relay_from_trace(trace, target_c).ok();
+    let ultimate = reported.or(swing.map(|r| r.ultimate));
+    // The printer's own figure is one of those that the swing allows.
+    let ku = swing.zip(ultimate).map(|(r, u)| Interval {
+        low: r.ku.low.min(u.ku),
+        high: r.ku.high.max(u.ku),
+    });
     let (plant, no_plant) = match identify(trace, target_c) {
         Ok(p) => (Some(p.found), None),
         Err(e) => (None, Some(e.to_string())),
@@ -107,6 +116,7 @@ pub fn tune_result(
         fan,
         reading: read_class(trace, limits),
         ultimate,
+        ku,
         printer_gains,
         plant,
         no_plant,

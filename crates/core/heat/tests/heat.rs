@@ -249,7 +249,8 @@ fn a_simulated_relay_meets_the_exact_cycle() {
     // Method against method: a relay run step by step on the plant, read by `relay_from_trace`.
     let plant = Plant::fopdt(500.0, 150.0, 5.0, 25.0).unwrap();
     let trace = relay_run(&plant, 200.0, 0.35, 0.35, 400.0, 0.02);
-    let (cycle, half, _) = relay_from_trace(&trace, 200.0).unwrap();
+    let found = relay_from_trace(&trace, 200.0).unwrap();
+    let (cycle, half) = (found.cycle, found.half_step);
     let exact = exact_relay_cycle(&plant, 0.35);
     close(half, 0.35, 1e-6);
     close(cycle.amplitude_c, exact.amplitude_c, 0.01);

@@ -8,10 +8,10 @@
 
 mod plants;
 
-use plants::{Hidden, QUANTITIES, TARGET, coverage, normal, relay_log};
+use plants::{Hidden, INTERVALS, NOISES, QUANTITIES, TARGET, coverage, normal, relay_log};
 use wattotherm_heat::{
     Controller, ControllerKind, ControllerSettings, Gains, IdentifyError, Plant, Sample, Trace,
-    Trial, TuningRule, identify, margins, safest, tune, ultimate_of,
+    Trial, TuningRule, identify, margins, relay_from_trace, safest, tune, ultimate_of,
 };
 
 #[test]
@@ -60,6 +60,38 @@ fn a_log_that_says_too_little_gives_no_plant_and_says_what_would() {
         !matches!(e, IdentifyError::TooShort { .. } | IdentifyError::NoChange),
         "{e}"
     );
+}
+
+#[test]
+fn where_no_model_fits_the_swing_itself_says_how_far_its_gain_may_be_off() {
+    let (mut of, mut ku, mut tu, mut widths) = (0_u32, 0_u32, 0_u32, Vec::new());
+    for interval in INTERVALS {
+        for noise in NOISES {
+            let mut r = fastrand::Rng::with_seed(53);
+            for _ in 0..40 {
+                let hidden = Hidden::invent(&mut r);
+                let truth = hidden.truth();
+                let log = relay_log(&hidden, interval, noise, &mut r.fork());
+                let Ok(found) = relay_from_trace(&log, TARGET) else {
+                    continue;
+                };
+                of += 1;
+                ku += u32::from(found.ku.holds(truth.ku));
+                tu += u32::from(found.tu_s.holds(truth.tu));
+                widths.push((found.ku.high - found.ku.low) / 2.0 / truth.ku);
+            }
+        }
+    }
+    widths.sort_by(f64::total_cmp);
+    let half = widths[widths.len() / 2];
+    println!("Ku {ku} of {of}, ±{:.0} %; Tu {tu}", half * 100.0);
+    assert!(of >= 400, "{of}");
+    assert!(
+        ku * 100 >= of * 92 && tu * 100 >= of * 92,
+        "{ku} {tu} of {of}"
+    );
+    // An interval that holds everything says nothing.
+    assert!(half < 0.45, "{half}");
 }
 
 /// A loop on the invented hot end itself: the highest above the target after a step from 40 °C below.

@@ -618,7 +618,7 @@ fn gains_are_read_in_the_form_the_firmware_writes_them() {
     assert_eq!(TuningRule::default().spec().label, "Tyreus-Luyben");
     assert_eq!(
         TraceClass::SensorIntermittent.label(),
-        "sensor or wiring: faster than the block can"
+        "sensor or wiring: faster than heat can"
     );
 }
 

@@ -9,6 +9,7 @@ mod words;
 
 pub use fact::TraceFact;
 pub use segments::SegmentKind;
+pub(crate) use strays::noise;
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -59,7 +60,7 @@ impl TraceClass {
         match self {
             Self::Steady => "steady",
             Self::LoopSwinging => "the loop swings",
-            Self::SensorIntermittent => "sensor or wiring: faster than the block can",
+            Self::SensorIntermittent => "sensor or wiring: faster than heat can",
             Self::OpenOrShort => "sensor open or short",
             Self::HeaterFailing => "heater failing",
             Self::FanStealingHeat => "the part fan steals heat",

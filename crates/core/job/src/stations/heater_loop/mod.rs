@@ -15,7 +15,7 @@ use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use wattotherm_gcode::{Heater, autotune_nozzle, read_back, set_heater_gains, store_settings};
 use wattotherm_heat::{
-    ControllerKind, Gains, Identified, LoopFigures, OutputForm, TUNING_RULES, TraceClass,
+    ControllerKind, Gains, Identified, Interval, LoopFigures, OutputForm, TUNING_RULES, TraceClass,
     TraceFact, TraceReading, TuningRule, Ultimate, VerifyResult, tune,
 };
 use wattotherm_measure::entry::ReadingError;
@@ -95,6 +95,9 @@ pub struct HeaterLoopFound {
     held: Option<Gains>,
     rule: TuningRule,
     ultimate: Option<Ultimate>,
+    /// Where the true ultimate gain lies [duty/°C]; none for one that was typed.
+    #[serde(default)]
+    ku: Option<Interval>,
     plant: Option<Identified>,
     /// The log that decided.
     reading: Option<TraceReading>,
@@ -344,6 +347,7 @@ impl Station for HeaterLoop {
             held: None,
             rule: r.rule,
             ultimate: r.tune.as_ref().and_then(|t| t.ultimate),
+            ku: r.tune.as_ref().and_then(|t| t.ku),
             plant: r.tune.as_ref().and_then(|t| t.plant),
             reading: None,
             holds: false,

@@ -241,7 +241,17 @@ fn plant_rows(own: &HeaterLoopFound, pen: Pen) -> Vec<Row> {
     let mut rows = Vec::new();
     let mut row = |name: &str, after: String| rows.push(Row::new(name, None, Some(after)));
     if let Some(u) = own.ultimate {
-        row("ultimate gain Ku, 0-255", fixed(u.ku * 255.0, 1));
+        let between = own.ku.filter(|_| own.plant.is_none()).map(|k| {
+            format!(
+                ", by its swing {} to {}",
+                fixed(k.low * 255.0, 1),
+                fixed(k.high * 255.0, 1)
+            )
+        });
+        row(
+            "ultimate gain Ku, 0-255",
+            fixed(u.ku * 255.0, 1) + &between.unwrap_or_default(),
+        );
         row("ultimate period Tu", pen.fixed(u.tu_s, Unit::Second, 1));
     }
     if let Some(p) = &own.plant {
