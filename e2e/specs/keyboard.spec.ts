@@ -1,6 +1,6 @@
 import { expect, test, type Page } from '@playwright/test'
 
-import { ownFilament, ownPrinter, startJob, verdict } from '../bench'
+import { close, ownFilament, ownPrinter, startJob, tickOpen, verdict } from '../bench'
 
 /* Not one click: keys only, from the bench to the report. */
 
@@ -338,4 +338,13 @@ test('a key meant for a dialog leaves the station behind it alone, and a failed 
   await expect(page.getByLabel('What failed?')).toBeFocused()
   await page.keyboard.type('the lens is broken')
   await expect(verdict(page)).toContainText('Stop: the lens is broken')
+  // Recorded, mended and closed: the report says that it was.
+  await close(page, /Record the stop/)
+  await expect.poll(async () => (await request.get(`/api/v1/jobs/${job}/closings`)).json()).toHaveLength(1)
+  await page.goto(`/jobs/${job}/intake`)
+  await tickOpen(page)
+  await page.goto(`/jobs/${job}/report`)
+  const report = page.getByRole('article')
+  await expect(report.getByRole('heading', { name: 'Stopped on the way' })).toBeVisible()
+  await expect(report).toContainText(/Intake: .*the lens is broken/)
 })

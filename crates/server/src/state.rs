@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{Duration, Instant};
 
 use tokio::sync::broadcast;
 use wattotherm_job::route::{Stop, Traveller, UnknownStop, traveller};
@@ -13,7 +14,14 @@ use crate::live::Live;
 use crate::moment::now;
 
 /// Contexts by job and station, each with the logbook's newest entry when it was worked out.
-type Contexts = HashMap<(i64, String), (i64, Context)>;
+type Contexts = HashMap<(i64, String), (i64, Arc<Context>)>;
+
+/// The logbook's newest entry, and when that was looked up.
+type Newest = Option<(i64, Instant)>;
+
+/// So long the newest entry is taken for the newest. What is written here says so at once; another program that
+/// writes into the data file is seen after this time.
+const NEWEST_FOR: Duration = Duration::from_millis(250);
 
 /// The store, one request at a time.
 #[derive(Clone)]
@@ -24,6 +32,7 @@ pub struct App {
     /// Files beside the data file: read and written without waiting for the database.
     pub(crate) files: Files,
     contexts: Arc<Mutex<Contexts>>,
+    newest: Arc<Mutex<Newest>>,
     /// Connected printers.
     pub(crate) live: Live,
     /// What pages are told of each other's typing.
@@ -45,6 +54,7 @@ impl App {
             reader: store.reader().ok().map(|r| Arc::new(Mutex::new(r))),
             store: Arc::new(Mutex::new(store)),
             contexts: Arc::default(),
+            newest: Arc::default(),
             live: Live::start()?,
             drafts: broadcast::channel(64).0,
             connects: Arc::new(true.into()),
@@ -124,28 +134,59 @@ impl App {
         T: Send + 'static,
         F: FnOnce(&mut Store) -> Result<T, ApiError> + Send + 'static,
     {
-        off_the_loop(Arc::clone(&self.store), work).await
+        let newest = Arc::clone(&self.newest);
+        off_the_loop(Arc::clone(&self.store), move |store| {
+            let done = work(store);
+            // While nobody else can write: what is read from now on is no older.
+            *newest.lock().unwrap_or_else(PoisonError::into_inner) =
+                store.newest_entry().ok().map(|n| (n, Instant::now()));
+            done
+        })
+        .await
     }
 
     /// Context of a job's station, kept while the logbook doesn't grow: it is asked for at every
     /// key that is typed.
-    pub async fn context(&self, job_id: i64, stop: String) -> Result<Context, ApiError> {
-        let contexts = Arc::clone(&self.contexts);
+    pub async fn context(&self, job_id: i64, stop: String) -> Result<Arc<Context>, ApiError> {
+        let key = (job_id, stop);
+        let newest = *self.newest.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((entry, _)) = newest.filter(|(_, at)| at.elapsed() < NEWEST_FOR)
+            && let Some(context) = self.kept(&key, entry)
+        {
+            return Ok(context);
+        }
+        let app = self.clone();
         self.read(move |store| {
             let newest = store.newest_entry()?;
-            let key = (job_id, stop);
-            let mut kept = contexts.lock().unwrap_or_else(PoisonError::into_inner);
-            if let Some((_, context)) = kept.get(&key).filter(|(at, _)| *at == newest) {
-                return Ok(context.clone());
+            if let Some(context) = app.kept(&key, newest) {
+                app.looked_up(newest);
+                return Ok(context);
             }
             let (_, context) = context_at(store, job_id, &key.1)?;
+            let context = Arc::new(context);
+            let mut kept = app.contexts.lock().unwrap_or_else(PoisonError::into_inner);
             if kept.len() >= MOST_CONTEXTS {
                 kept.clear();
             }
-            kept.insert(key, (newest, context.clone()));
+            kept.insert(key, (newest, Arc::clone(&context)));
             Ok(context)
         })
         .await
+    }
+
+    /// A context that was worked out when `newest` was the logbook's newest entry.
+    fn kept(&self, key: &(i64, String), newest: i64) -> Option<Arc<Context>> {
+        let kept = self.contexts.lock().unwrap_or_else(PoisonError::into_inner);
+        let (_, context) = kept.get(key).filter(|(at, _)| *at == newest)?;
+        Some(Arc::clone(context))
+    }
+
+    /// Notes the newest entry as it was read, unless a write said a newer one meanwhile.
+    fn looked_up(&self, entry: i64) {
+        let mut newest = self.newest.lock().unwrap_or_else(PoisonError::into_inner);
+        if newest.is_none_or(|(known, _)| known <= entry) {
+            *newest = Some((entry, Instant::now()));
+        }
     }
 }
 

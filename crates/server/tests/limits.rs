@@ -20,6 +20,18 @@ fn printer(s: &Server, name: &str) -> i64 {
         .unwrap()
 }
 
+/// Asks until there is an answer.
+fn within<T>(most: Duration, mut asks: impl FnMut() -> Option<T>) -> T {
+    let until = Instant::now() + most;
+    loop {
+        if let Some(answer) = asks() {
+            return answer;
+        }
+        assert!(Instant::now() < until, "nothing came within {most:?}");
+        std::thread::sleep(Duration::from_millis(40));
+    }
+}
+
 /// A server that may open 1024 files, as a shell gives it.
 fn with_1024_descriptors(data: &std::path::Path) -> Server {
     let mut command = Command::new("sh");
@@ -392,4 +404,77 @@ fn what_a_failed_write_did_not_keep_of_the_wire_comes_with_the_next() {
     other.execute_batch("COMMIT").unwrap();
     let wire = s.get(&format!("/api/v1/printers/{id}/wire?find=M114"));
     assert_eq!(wire.as_array().unwrap().len(), 1, "{wire}");
+}
+
+#[test]
+fn heat_that_can_not_be_noted_on_disk_is_not_switched_on() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let id = printer(&s, "Aspen");
+    let runtime = tokio::runtime::Builder::new_multi_thread()
+        .worker_threads(1)
+        .enable_all()
+        .build()
+        .unwrap();
+    let twin = Twin::new(Build::new(Kind::Standard, 1, []), 1);
+    let running = Running::new(twin, Speed::Times(20.0));
+    let listener = runtime
+        .block_on(tokio::net::TcpListener::bind("127.0.0.1:0"))
+        .unwrap();
+    let host = listener.local_addr().unwrap().to_string();
+    runtime.spawn(async move { running.serve_tcp(listener).await });
+    let body = json!({"address": {"kind": "tcp", "host": host}});
+    let link = format!("/api/v1/printers/{id}/link");
+    assert_eq!(s.call("POST", &link, Some(&body)).0, 200);
+    // The disk takes everything but what is noted of heat.
+    let other = rusqlite::Connection::open(folder.path().join("wattotherm.sqlite")).unwrap();
+    other
+        .execute_batch(
+            "CREATE TRIGGER torn BEFORE INSERT ON heat_on BEGIN SELECT RAISE(FAIL, 'a bad sector'); END",
+        )
+        .unwrap();
+    let part = "G28\nM140 S60\nM104 S210\nM109 S210\nG90\nM83\nG1 X50 Y50 Z0.2 F3000\nG1 X90 E3 F900\nG1 X90 Y90 E3\n";
+    let (status, made) = s.post_bytes("/api/v1/prints?name=part.gcode", part.as_bytes());
+    assert_eq!(status, 201, "{made}");
+    let print = format!("/api/v1/prints/{}", made["id"]);
+    let begin = json!({"printer_id": id});
+    let (status, begun) = s.call("POST", &format!("{print}/print"), Some(&begin));
+    assert_eq!(status, 202, "{begun}");
+    let ended = within(Duration::from_secs(20), || {
+        let runs = s.get(&format!("{print}/runs"));
+        (runs[0]["how"] != "running").then(|| runs[0].clone())
+    });
+    assert_eq!(ended["how"], "broken", "{ended}");
+    assert!(
+        ended["says"]
+            .as_str()
+            .unwrap()
+            .starts_with("Nothing was sent: "),
+        "{ended}"
+    );
+    // Nor by a routine, and the board was never asked for heat.
+    let hold = json!({"kind": "hold", "target_c": 200.0, "seconds": 30.0});
+    let (status, begun) = s.call(
+        "POST",
+        &format!("/api/v1/printers/{id}/routine"),
+        Some(&hold),
+    );
+    assert!(status == 200 || status == 202, "{begun}");
+    let failed = within(Duration::from_secs(20), || {
+        let all = s.get("/api/v1/live/now");
+        let failed = all[0]["routine"]["done"]["failed"].as_str()?.to_owned();
+        failed.contains("switched on").then_some(failed)
+    });
+    assert!(failed.starts_with("Nothing was switched on: "), "{failed}");
+    // What is asked for now is on record after all that went out before it.
+    let send = format!("/api/v1/printers/{id}/send");
+    assert_eq!(s.call("POST", &send, Some(&json!({"line": "M114"}))).0, 200);
+    within(Duration::from_secs(20), || {
+        let wire = s.get(&format!("/api/v1/printers/{id}/wire?find=M114"));
+        (!wire.as_array()?.is_empty()).then_some(())
+    });
+    for code in ["M104", "M109", "M140", "G28"] {
+        let wire = s.get(&format!("/api/v1/printers/{id}/wire?find={code}"));
+        assert_eq!(wire.as_array().map(Vec::len), Some(0), "{wire}");
+    }
 }

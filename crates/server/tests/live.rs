@@ -613,10 +613,7 @@ fn the_demo_has_two_connected_printers_one_of_them_with_a_fault_in_its_log() {
             torn["facts"]["verdict"].as_str(),
             torn["words"]["cause"].as_str()
         ),
-        (
-            Some("stop"),
-            Some("sensor or wiring: faster than heat can")
-        )
+        (Some("stop"), Some("sensor or wiring: faster than heat can"))
     );
     let log = station(7)["readings"]["hold"]["trace"].as_i64().unwrap();
     let view = s.get(&format!("/api/v1/traces/{log}"));

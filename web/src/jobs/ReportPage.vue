@@ -47,6 +47,12 @@ const rows = computed(() =>
 const checks = computed(() =>
   (closings.value ?? []).filter((c) => c.finding.facts.station === 'check' && !c.superseded),
 )
+/* A stop that was mended later is a part of what happened, and of what was paid for. */
+const stoppedOnTheWay = computed(() =>
+  (closings.value ?? []).filter(
+    (c) => c.finding.facts.station === 'check' && c.superseded && c.finding.facts.verdict === 'stop',
+  ),
+)
 const unproven = computed(() => (page.value?.traveller.lines ?? []).filter((l) => l.state === 'waived'))
 const restingOn = (title: string) =>
   (page.value?.traveller.lines ?? [])
@@ -183,6 +189,12 @@ function print() {
     </p>
     <template v-for="c in checks" :key="c.seq">
       <p v-for="r in c.finding.words.reasons" :key="r" class="quiet">{{ r }}</p>
+    </template>
+    <template v-if="stoppedOnTheWay.length">
+      <h2>Stopped on the way</h2>
+      <p v-for="c in stoppedOnTheWay" :key="c.seq">
+        {{ c.finding.words.title }}: {{ c.finding.words.line }}, {{ moment(c.at) }}.
+      </p>
     </template>
     <template v-if="photos?.length">
       <h2>Pictures</h2>

@@ -21,7 +21,7 @@ pub struct Margins {
 /// Frequency range that hot ends lie in [rad/s], and steps over it.
 const LOW: f64 = 1e-4;
 const HIGH: f64 = 30.0;
-const STEPS: u32 = 500;
+const STEPS: u32 = 250;
 
 /// Size and phase [rad] of plant and controller in series at `w` [rad/s].
 fn open_loop(plant: &Plant, s: &ControllerSettings, w: f64) -> (f64, f64) {

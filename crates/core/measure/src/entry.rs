@@ -469,6 +469,8 @@ impl<'a> Intake<'a> {
             return None;
         };
         let usual = |v: f64| v >= limit.usual_min && v <= limit.usual_max;
+        // A score or a count that is whole is no slipped point of one that isn't.
+        let whole = limit.unit == Unit::One && value.fract() == 0.0;
         // A slipped point, or a prefix of the meter's that was left out.
         let shifted = [10.0, 0.1, 1_000.0, 0.001, 100.0, 0.01]
             .into_iter()
@@ -479,7 +481,7 @@ impl<'a> Intake<'a> {
                     value * by
                 }
             })
-            .find(|v| usual(*v));
+            .find(|v| usual(*v) && (!whole || v.fract() == 0.0));
         if value < limit.min || value > limit.max {
             self.problems.push(FieldProblem::OutOfRange {
                 field: path.to_owned(),

@@ -88,3 +88,30 @@ proptest! {
         prop_assert!((kilo - 1_000.0 * bare).abs() < 1e-6);
     }
 }
+
+#[test]
+fn a_whole_score_beyond_its_end_is_no_slipped_point() {
+    const SCORE: Limit = Limit::new(
+        "score",
+        "score",
+        Unit::One,
+        [0.0, 5.0, 0.0, 5.0],
+        "it is counted so",
+    );
+    const RATIO: Limit = Limit::new(
+        "ratio",
+        "ratio",
+        Unit::One,
+        [0.5, 20.0, 0.5, 10.0],
+        "gears are small",
+    );
+    let suggested = |limit: &Limit, text: &str| {
+        let none = Vec::new();
+        let mut intake = Intake::new(&none);
+        intake.need(limit, limit.field, &Entry::from(text));
+        intake.finish().unwrap_err().problems[0].suggestion()
+    };
+    assert_eq!(suggested(&SCORE, "9"), None);
+    assert_eq!(suggested(&SCORE, "10"), Some(1.0));
+    assert_eq!(suggested(&RATIO, "34.4"), Some(3.44));
+}
