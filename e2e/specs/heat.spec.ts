@@ -296,7 +296,9 @@ test('a bed that comes and goes is told beside a nozzle that holds, in one log',
   const bed = page.getByRole('region', { name: 'The bed' })
   await expect(bed).toContainText('Sensor or wiring')
   await expect(bed).toContainText('where they bend with the bed')
-  await expect(page.getByRole('list', { name: 'What was assumed' })).toContainText('Duty is taken as percent.')
+  await expect(page.getByRole('list', { name: 'What was assumed' })).toContainText(
+    'Duty is taken as percent.',
+  )
   await expect(page.getByRole('img', { name: /The bed: Sensor or wiring/ })).toBeVisible()
 })
 

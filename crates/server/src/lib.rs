@@ -13,6 +13,7 @@ mod moment;
 mod pages;
 mod photo;
 mod printing;
+mod reading;
 mod serve;
 mod state;
 mod system;

@@ -242,17 +242,23 @@ impl App {
             .await?;
         let tools = self.tools_of(printer_id, usize::from(nozzles));
         let files = self.files.clone();
+        let (_asks, wanted) = self.readings.begin(Some(file_id), file.bytes, 2);
         tokio::task::spawn_blocking(move || {
             let guard = Guard { limits };
-            let clearance = clear_path(files.open(&file.sha256)?, &guard, tools, HELPERS, |_| true)
-                .map_err(broke_off)?;
+            let clearance = clear_path(
+                files.open(&file.sha256)?,
+                &guard,
+                tools,
+                HELPERS,
+                wanted.clone(),
+            )
+            .map_err(broke_off)?;
             let options = SurveyOptions {
                 limits: pace.limits,
                 heating: None,
                 cores: HELPERS,
             };
-            let survey =
-                survey(files.open(&file.sha256)?, &options, |_| true).map_err(broke_off)?;
+            let survey = survey(files.open(&file.sha256)?, &options, wanted).map_err(broke_off)?;
             Ok(Cleared {
                 file,
                 clearance,

@@ -12,6 +12,7 @@ use wattotherm_store::{Change, Files, Job, Shows, Store, StoreError};
 use crate::error::ApiError;
 use crate::live::Live;
 use crate::moment::now;
+use crate::reading::Readings;
 
 /// Contexts by job and station, each with the logbook's newest entry when it was worked out.
 type Contexts = HashMap<(i64, String), (i64, Arc<Context>)>;
@@ -33,6 +34,8 @@ pub struct App {
     pub(crate) files: Files,
     contexts: Arc<Mutex<Contexts>>,
     newest: Arc<Mutex<Newest>>,
+    /// Files that are being read through.
+    pub(crate) readings: Readings,
     /// Connected printers.
     pub(crate) live: Live,
     /// What pages are told of each other's typing.
@@ -54,6 +57,7 @@ impl App {
             reader: store.reader().ok().map(|r| Arc::new(Mutex::new(r))),
             store: Arc::new(Mutex::new(store)),
             contexts: Arc::default(),
+            readings: Readings::default(),
             newest: Arc::default(),
             live: Live::start()?,
             drafts: broadcast::channel(64).0,

@@ -20,6 +20,26 @@ fn printer(s: &Server, name: &str) -> i64 {
         .unwrap()
 }
 
+/// A twin so many times as fast as life, connected as this printer; it ends with what is returned.
+fn connected(s: &Server, id: i64, times: f64) -> tokio::runtime::Runtime {
+    let runtime = tokio::runtime::Builder::new_multi_thread()
+        .worker_threads(1)
+        .enable_all()
+        .build()
+        .unwrap();
+    let twin = Twin::new(Build::new(Kind::Standard, 1, []), 1);
+    let running = Running::new(twin, Speed::Times(times));
+    let listener = runtime
+        .block_on(tokio::net::TcpListener::bind("127.0.0.1:0"))
+        .unwrap();
+    let host = listener.local_addr().unwrap().to_string();
+    runtime.spawn(async move { running.serve_tcp(listener).await });
+    let body = json!({"address": {"kind": "tcp", "host": host}});
+    let link = format!("/api/v1/printers/{id}/link");
+    assert_eq!(s.call("POST", &link, Some(&body)).0, 200);
+    runtime
+}
+
 /// Asks until there is an answer.
 fn within<T>(most: Duration, mut asks: impl FnMut() -> Option<T>) -> T {
     let until = Instant::now() + most;
@@ -380,21 +400,7 @@ fn what_a_failed_write_did_not_keep_of_the_wire_comes_with_the_next() {
     let folder = tempfile::tempdir().unwrap();
     let s = Server::serve(folder.path());
     let id = printer(&s, "Alder");
-    let runtime = tokio::runtime::Builder::new_multi_thread()
-        .worker_threads(1)
-        .enable_all()
-        .build()
-        .unwrap();
-    let twin = Twin::new(Build::new(Kind::Standard, 1, []), 1);
-    let running = Running::new(twin, Speed::Times(1.0));
-    let listener = runtime
-        .block_on(tokio::net::TcpListener::bind("127.0.0.1:0"))
-        .unwrap();
-    let host = listener.local_addr().unwrap().to_string();
-    runtime.spawn(async move { running.serve_tcp(listener).await });
-    let body = json!({"address": {"kind": "tcp", "host": host}});
-    let link = format!("/api/v1/printers/{id}/link");
-    assert_eq!(s.call("POST", &link, Some(&body)).0, 200);
+    let _board = connected(&s, id, 1.0);
     let other = rusqlite::Connection::open(folder.path().join("wattotherm.sqlite")).unwrap();
     other.execute_batch("BEGIN EXCLUSIVE").unwrap();
     let send = format!("/api/v1/printers/{id}/send");
@@ -411,21 +417,7 @@ fn heat_that_can_not_be_noted_on_disk_is_not_switched_on() {
     let folder = tempfile::tempdir().unwrap();
     let s = Server::serve(folder.path());
     let id = printer(&s, "Aspen");
-    let runtime = tokio::runtime::Builder::new_multi_thread()
-        .worker_threads(1)
-        .enable_all()
-        .build()
-        .unwrap();
-    let twin = Twin::new(Build::new(Kind::Standard, 1, []), 1);
-    let running = Running::new(twin, Speed::Times(20.0));
-    let listener = runtime
-        .block_on(tokio::net::TcpListener::bind("127.0.0.1:0"))
-        .unwrap();
-    let host = listener.local_addr().unwrap().to_string();
-    runtime.spawn(async move { running.serve_tcp(listener).await });
-    let body = json!({"address": {"kind": "tcp", "host": host}});
-    let link = format!("/api/v1/printers/{id}/link");
-    assert_eq!(s.call("POST", &link, Some(&body)).0, 200);
+    let _board = connected(&s, id, 20.0);
     // The disk takes everything but what is noted of heat.
     let other = rusqlite::Connection::open(folder.path().join("wattotherm.sqlite")).unwrap();
     other

@@ -85,8 +85,8 @@ fn an_autotune_swings_and_its_log_gives_the_plant() {
             .unwrap();
         let swing = Trace::new(log.samples[..end].iter().copied());
         let found = identify(&swing, 210.0).unwrap().found;
-        let found = relay_from_trace(&swing, 210.0).unwrap();
-        let (cycle, half, ultimate) = (found.cycle, found.half_step, found.ultimate);
+        let relay = relay_from_trace(&swing, 210.0).unwrap();
+        let (cycle, half, ultimate) = (relay.cycle, relay.half_step, relay.ultimate);
         assert!(
             (0.2..0.5).contains(&half),
             "{kind:?}: half a step of {half}"

@@ -1457,6 +1457,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sliced parts that are being read through just now, and how far each is. */
+        get: operations["reading"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stations": {
         parameters: {
             query?: never;
@@ -6739,6 +6756,19 @@ export interface components {
              * @description Read it as a hold test or an autotune at this target [°C].
              */
             target_c?: number | null;
+        };
+        /** @description A file that is being read through. */
+        ReadingThrough: {
+            /**
+             * Format: double
+             * @description How much of it is read, 0 to 1.
+             */
+            part: number;
+            /**
+             * Format: int64
+             * @description The sliced part; none for one that is just coming in.
+             */
+            print_id?: number | null;
         };
         /** @description Readings to keep or to close with. */
         ReadingsBody: {
@@ -12879,6 +12909,25 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingThrough"][];
                 };
             };
         };

@@ -12,6 +12,7 @@ import FoldedPart from '../ui/FoldedPart.vue'
 import PickList from '../ui/PickList.vue'
 import TextLine from '../ui/TextLine.vue'
 import PaceForm from './PaceForm.vue'
+import ReadingThrough from './ReadingThrough.vue'
 import { time, wentWrong, type PrintPage } from './usePrint'
 
 /* For which printer: how long it takes there, printed from here, and what the clock said of it before. */
@@ -40,9 +41,10 @@ const runs = useQuery({
 const { data: clearance, error: notCleared } = useQuery({
   queryKey: ['clearance', file, printer],
   enabled: () => printer.value !== null,
-  queryFn: () =>
+  queryFn: ({ signal }) =>
     answer(
       client.GET('/api/v1/prints/{id}/clearance', {
+        signal,
         params: { path: { id: file.value }, query: { printer_id: printer.value ?? 0 } },
       }),
     ),
@@ -117,7 +119,11 @@ const how = { running: 'printing', done: 'done', stopped: 'stopped', broken: 'br
       <p v-if="notCleared" class="error">{{ wentWrong(notCleared) }}</p>
       <p v-else-if="clearance && !print" :class="{ error: !clearance.clear }">{{ clearance.says }}</p>
       <p v-if="clearance?.mismatch && !print" class="error" role="alert">{{ clearance.mismatch }}</p>
-      <p v-if="!notCleared && !clearance" class="quiet">The guard reads the whole file …</p>
+      <ReadingThrough
+        v-if="!notCleared && !clearance"
+        :print="file"
+        label="The guard reads the whole file …"
+      />
       <FoldedPart
         v-if="clearance && clearance.clearance.refused_lines > 1"
         :title="`What may not be sent (${clearance.clearance.refused_lines})`"

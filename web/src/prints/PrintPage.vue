@@ -14,6 +14,7 @@ import BorePanel from './BorePanel.vue'
 import HeightStrip from './HeightStrip.vue'
 import LayerDrawing from './LayerDrawing.vue'
 import PrintHere from './PrintHere.vue'
+import ReadingThrough from './ReadingThrough.vue'
 import { BINDS, time, useLayer, usePrint, type Band } from './usePrint'
 
 /* One sliced part: what takes its time, by height; one layer true to scale; one setting changed by height. */
@@ -174,7 +175,10 @@ const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
       </template>
     </AskDialog>
   </div>
-  <p v-else class="page quiet">Reading it through …</p>
+  <div v-else class="page">
+    <ReadingThrough :print="id" label="Reading it through …" />
+    <p><RouterLink class="soft" to="/prints">Stop, and go back</RouterLink></p>
+  </div>
 </template>
 
 <style scoped>

@@ -10,6 +10,7 @@ import FilePick from '../ui/FilePick.vue'
 import FoldedPart from '../ui/FoldedPart.vue'
 import WideTable from '../ui/WideTable.vue'
 import PieceMaker from './PieceMaker.vue'
+import ReadingThrough from './ReadingThrough.vue'
 import { send, wentWrong } from './usePrint'
 
 /* Sliced parts: dropped in, looked through, changed by height. */
@@ -55,8 +56,11 @@ const size = (bytes: number) =>
       @file="take"
     />
     <div v-else class="sending" role="status">
-      <p>{{ part < 1 ? 'Taking it in …' : 'Reading it through …' }}</p>
-      <NProgress type="line" :percentage="Math.round(part * 100)" />
+      <template v-if="part < 1">
+        <p>Taking it in …</p>
+        <NProgress type="line" :percentage="Math.round(part * 100)" />
+      </template>
+      <ReadingThrough v-else :print="null" label="Reading it through …" />
       <NButton @click="stop.abort()">Stop</NButton>
     </div>
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>

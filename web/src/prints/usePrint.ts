@@ -48,11 +48,13 @@ export const MULTIPLIES = ['flow', 'first_layer_flow']
 
 /** A sliced part, looked through. */
 export const usePrint = (id: Ref<number>, printer: Ref<number | null>) =>
-  useQuery({
+  useQuery<PrintPage>({
     queryKey: ['print', id, 'page', printer],
-    queryFn: () =>
+    // Whoever goes away stops the reading.
+    queryFn: ({ signal }) =>
       answer(
         client.GET('/api/v1/prints/{id}', {
+          signal,
           params: { path: { id: id.value }, query: { printer_id: printer.value ?? undefined } },
         }),
       ),
@@ -62,12 +64,13 @@ export const usePrint = (id: Ref<number>, printer: Ref<number | null>) =>
 
 /** One layer, bead by bead. */
 export const useLayer = (id: Ref<number>, printer: Ref<number | null>, line: Ref<number | null>) =>
-  useQuery({
+  useQuery<Drawn>({
     queryKey: ['print', id, 'layer', line, printer],
     enabled: () => line.value !== null,
-    queryFn: () =>
+    queryFn: ({ signal }) =>
       answer(
         client.GET('/api/v1/prints/{id}/layers/{line}', {
+          signal,
           params: {
             path: { id: id.value, line: line.value ?? 0 },
             query: { printer_id: printer.value ?? undefined },

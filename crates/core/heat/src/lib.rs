@@ -11,6 +11,7 @@ mod divider;
 mod figures;
 mod heater;
 mod identify;
+mod interval;
 mod loop_sim;
 mod margins;
 mod model;
@@ -35,9 +36,8 @@ pub use cooling::{
 pub use divider::{Divider, WrongTypePoint, displayed_c, wrong_type_curve};
 pub use figures::{LoopFigures, SETTLE_BAND_C, loop_figures};
 pub use heater::{HeaterPower, VoltageVerdict, heater_power, watts};
-pub use identify::{
-    AUTOTUNE_BELOW_C, Identification, Identified, IdentifyError, Interval, Known, identify,
-};
+pub use identify::{AUTOTUNE_BELOW_C, Identification, Identified, IdentifyError, Known, identify};
+pub use interval::Interval;
 pub use loop_sim::{LoopRun, LoopScript, simulate_loop};
 pub use margins::{Margins, margins};
 pub use model::{ModelError, Plant};

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use super::classify::noise;
-use super::identify::Interval;
+use super::interval::Interval;
 use super::model::Plant;
 use super::trace::{Sample, Trace};
 

@@ -8,7 +8,8 @@ use wattotherm_gcode::AutotuneReport;
 use super::classify::{PhysicalLimits, TraceReading, read_class};
 use super::control::OutputForm;
 use super::figures::{LoopFigures, loop_figures};
-use super::identify::{Identified, Interval, identify};
+use super::identify::{Identified, identify};
+use super::interval::Interval;
 use super::relay::{Ultimate, relay_from_trace};
 use super::trace::Trace;
 

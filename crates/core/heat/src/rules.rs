@@ -5,7 +5,7 @@ use utoipa::ToSchema;
 
 use super::control::{ControllerKind, ControllerSettings, Gains, OutputForm};
 use super::figures::LoopFigures;
-use super::identify::Interval;
+use super::interval::Interval;
 use super::loop_sim::{LoopScript, simulate_loop};
 use super::margins::{Margins, margins};
 use super::model::Plant;

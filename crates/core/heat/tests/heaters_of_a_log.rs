@@ -179,7 +179,7 @@ fn bed(tale: BedTale, seed: u64) -> Trace {
     let weak = if tale == BedTale::TooWeak { 0.7 } else { 1.9 };
     let loss = |over: f64| area * (3.0 * over.max(0.0).powf(1.25) + 4.0 * over);
     let power = weak * loss(60.0 - 21.0) + if tale == BedTale::TooWeak { 0.0 } else { 60.0 };
-    let every = [0.5, 1.0, 2.0][(dice.between(0.0, 2.99)) as usize];
+    let every = [0.5, 1.0, 2.0][usize::try_from(seed % 3).unwrap()];
     let noise = dice.between(0.02, 0.15);
     let (mut plate, mut shown, mut sum, mut on) = (21.0_f64, 21.0_f64, 0.0, true);
     let (dt, mut samples, mut next) = (0.1, Vec::new(), 0.0);

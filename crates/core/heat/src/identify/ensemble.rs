@@ -1,12 +1,11 @@
 //! The plants that a log allows.
 
 use nalgebra::{SMatrix, SVector};
-use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
 
 use super::body::{N, Theta, bounded, plant_at};
 use super::fit::{Fit, Work};
 use super::{Known, ultimate_of};
+use crate::interval::Interval;
 use crate::model::Plant;
 
 /// Plants drawn.
@@ -21,47 +20,6 @@ const MODEL_S: f64 = 0.02;
 const MODEL_OF_PERIOD: f64 = 0.05;
 /// The same log gives the same plants.
 const SEED: u64 = 0x0BED_F00D;
-
-/// From where to where, in the unit of what it is of.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Interval {
-    /// Lower end [unit of the quantity].
-    pub low: f64,
-    /// Upper end [unit of the quantity].
-    pub high: f64,
-}
-
-impl Interval {
-    /// The middle 95 % of `values`; both ends 0 for none.
-    #[must_use]
-    pub fn of_95(values: impl IntoIterator<Item = f64>) -> Self {
-        let mut v: Vec<f64> = values.into_iter().collect();
-        v.sort_by(f64::total_cmp);
-        let at = |share: f64| {
-            let Some(last) = v.len().checked_sub(1) else {
-                return 0.0;
-            };
-            #[allow(clippy::cast_precision_loss)]
-            let place = share * last as f64;
-            // OK because a share of the last place is a place.
-            #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
-            let whole = place as usize;
-            let next = v[(whole + 1).min(last)];
-            v[whole] + (next - v[whole]) * place.fract()
-        };
-        Self {
-            low: at(0.025),
-            high: at(0.975),
-        }
-    }
-
-    /// Whether `value` lies in it.
-    #[must_use]
-    pub fn holds(&self, value: f64) -> bool {
-        (self.low..=self.high).contains(&value)
-    }
-}
 
 /// Normal deviates of one seed (Box & Muller 1958).
 struct Normal(fastrand::Rng);

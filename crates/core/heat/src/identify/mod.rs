@@ -10,14 +10,13 @@ mod record;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::interval::Interval;
 use super::model::Plant;
 use super::relay::ultimate_of;
 use super::trace::Trace;
 use body::{Theta, bounded, plant_at};
 use fit::{Fit, Prior, Work, dot, variance};
 use record::Record;
-
-pub use ensemble::Interval;
 
 /// A plant with how well it is known.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize, ToSchema)]

@@ -28,6 +28,7 @@ mod set_up;
 mod snapshot;
 mod station;
 mod taken;
+mod tile_names;
 pub mod tram;
 mod tube_length;
 mod volumetric_limit;

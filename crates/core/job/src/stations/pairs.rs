@@ -5,8 +5,8 @@ use wattotherm_looks::strengths;
 use wattotherm_measure::entry::Intake;
 use wattotherm_measure::text::plain;
 
-use super::blind::{Names, Typed, calls, named};
 use super::snapshot::no_longer;
+use super::tile_names::{Names, calls, named};
 use crate::form::Field;
 
 /// What pairs of tiles said.
@@ -55,17 +55,16 @@ pub(super) fn field(names: Names, first: &str, second: &str) -> Field {
 }
 
 /// What is typed, as the better and the other tile, by their values' numbers; a problem for what is no pair.
-fn wins(intake: &mut Intake<'_>, typed: &Typed<'_>, order: &[u32]) -> Vec<(u32, u32)> {
-    no_longer(intake, "pairs", typed.pairs, MOST_PAIRS);
+fn wins(intake: &mut Intake<'_>, pairs: &str, names: Names, order: &[u32]) -> Vec<(u32, u32)> {
+    no_longer(intake, "pairs", pairs, MOST_PAIRS);
     let mut wins = Vec::new();
-    for pair in typed
-        .pairs
+    for pair in pairs
         .split([',', ';', '\n'])
         .filter(|p| p.chars().any(char::is_alphanumeric))
     {
-        let called = calls(typed.names, pair);
+        let called = calls(names, pair);
         // One by one, so that their order stays: the better one first.
-        let mut tile = |word: &str| named(intake, "pairs", word, typed.names, order);
+        let mut tile = |word: &str| named(intake, "pairs", word, names, order);
         if let [a, b] = &called[..] {
             match (&tile(a)[..], &tile(b)[..]) {
                 ([better], [other]) if better != other => {
@@ -77,7 +76,7 @@ fn wins(intake: &mut Intake<'_>, typed: &Typed<'_>, order: &[u32]) -> Vec<(u32, 
                 _ => {}
             }
         }
-        let [example, _] = example(typed.names);
+        let [example, _] = example(names);
         intake.conflict(
             "pairs",
             format!("Name two different ones for each pair, the better one first: “{example}”."),
@@ -87,8 +86,13 @@ fn wins(intake: &mut Intake<'_>, typed: &Typed<'_>, order: &[u32]) -> Vec<(u32, 
 }
 
 /// What the typed pairs say. None where there are none.
-pub(super) fn read(intake: &mut Intake<'_>, typed: &Typed<'_>, order: &[u32]) -> Option<Paired> {
-    let wins = wins(intake, typed, order);
+pub(super) fn read(
+    intake: &mut Intake<'_>,
+    pairs: &str,
+    names: Names,
+    order: &[u32],
+) -> Option<Paired> {
+    let wins = wins(intake, pairs, names, order);
     let mut met: Vec<u32> = wins.iter().flat_map(|(a, b)| [*a, *b]).collect();
     met.sort_unstable();
     met.dedup();
@@ -132,7 +136,7 @@ pub(super) fn read(intake: &mut Intake<'_>, typed: &Typed<'_>, order: &[u32]) ->
         expanded: found.as_ref().map_or(0.0, |s| s.expanded),
         between,
         lay: lay.map(|two| two.map(on_plate)),
-        names: typed.names,
+        names,
     })
 }
 

@@ -17,7 +17,7 @@ use wattotherm_toolpath::{
     check_change,
 };
 
-use super::{MOST_NAME, Wanting, number, number_or, values};
+use super::{MOST_NAME, number, number_or, values};
 use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};
 use crate::live::limits_of;
@@ -187,7 +187,7 @@ async fn add_bands(
     let wanted = wanted(&body, ceiling_c)?;
     let files = app.files.clone();
     let (was, kind) = (p.sha256.clone(), wanted.kind);
-    let (_asks, asks) = Wanting::new();
+    let (_asks, asks) = app.readings.begin(Some(id), p.bytes, 2);
     let (blob, table) = tokio::task::spawn_blocking(move || make(&files, &was, &wanted, asks))
         .await
         .map_err(|_| ApiError::Internal)??;

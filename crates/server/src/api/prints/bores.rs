@@ -10,7 +10,7 @@ use wattotherm_job::stations::flow::density_g_cm3;
 use wattotherm_measure::entry::Entry as Typed;
 use wattotherm_toolpath::{Bead, BoreEstimate, Bores, NewBore, compare_bores, estimate_bore};
 
-use super::{ForPrinter, Wanting, look, number, number_or, options, values};
+use super::{ForPrinter, look, number, number_or, options, values};
 use crate::body::{Body, Path, Query};
 use crate::error::{ApiError, Problem};
 use crate::printing::{Pace, broke_off};
@@ -99,7 +99,7 @@ async fn beside(
         })
         .await?;
     let files = app.files.clone();
-    let (_asks, wanted) = Wanting::new();
+    let (_asks, wanted) = app.readings.begin(Some(id), a.bytes.max(b.bytes), 2);
     tokio::task::spawn_blocking(move || {
         let mm2 = pace.limits.filament_mm2();
         let a = look(&files, &a.sha256, pace.limits.clone(), wanted.clone())?;
@@ -138,7 +138,7 @@ async fn bore(
         .read(move |store| Ok((store.print_file(id)?, Pace::of(store, on.printer_id)?)))
         .await?;
     let files = app.files.clone();
-    let (_asks, wanted) = Wanting::new();
+    let (_asks, wanted) = app.readings.begin(Some(id), p.bytes, 2);
     tokio::task::spawn_blocking(move || {
         let limits = pace.limits;
         let s = look(&files, &p.sha256, limits.clone(), wanted.clone())?;

@@ -4,9 +4,6 @@ mod bands;
 mod bores;
 mod sending;
 
-use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
-
 use axum::Json;
 use axum::extract::{DefaultBodyLimit, Request, State};
 use axum::http::StatusCode;
@@ -31,6 +28,7 @@ use crate::body::{Path, Query};
 use crate::error::{ApiError, Problem};
 use crate::moment::now;
 use crate::printing::{HELPERS, Pace, broke_off, usual};
+use crate::reading::ReadingThrough;
 use crate::state::{App, context_of, traveller_of};
 
 /// Largest sliced part [bytes].
@@ -183,23 +181,6 @@ fn options(limits: Limits) -> SurveyOptions<'static> {
     }
 }
 
-/// Whoever asked is still there: long reading ends with the request that wanted it.
-struct Wanting(Arc<AtomicBool>);
-
-impl Wanting {
-    fn new() -> (Self, impl Fn(u64) -> bool + Clone + Send + 'static) {
-        let gone = Arc::new(AtomicBool::new(false));
-        let seen = Arc::clone(&gone);
-        (Self(gone), move |_| !seen.load(Ordering::Relaxed))
-    }
-}
-
-impl Drop for Wanting {
-    fn drop(&mut self) {
-        self.0.store(true, Ordering::Relaxed);
-    }
-}
-
 fn look(
     files: &Files,
     sha256: &str,
@@ -278,7 +259,7 @@ async fn add_print(
     let blob = receive(&app, request, PRINT_LIMIT).await?;
     let files = app.files.clone();
     let sha256 = blob.sha256.clone();
-    let (_asks, wanted) = Wanting::new();
+    let (_asks, wanted) = app.readings.begin(None, blob.bytes, 1);
     let s = tokio::task::spawn_blocking(move || look(&files, &sha256, usual(), wanted))
         .await
         .map_err(|_| ApiError::Internal)??;
@@ -352,7 +333,7 @@ async fn print_page(
         })
         .await?;
     let files = app.files.clone();
-    let (_asks, wanted) = Wanting::new();
+    let (_asks, wanted) = app.readings.begin(Some(id), p.bytes, 1);
     tokio::task::spawn_blocking(move || {
         let s = look(&files, &p.sha256, pace.limits.clone(), wanted)?;
         let mut page = page(p, s, pace);
@@ -375,7 +356,7 @@ async fn layer(
         .read(move |store| Ok((store.print_file(id)?, Pace::of(store, on.printer_id)?)))
         .await?;
     let files = app.files.clone();
-    let (_asks, wanted) = Wanting::new();
+    let (_asks, wanted) = app.readings.begin(Some(id), p.bytes, 1);
     tokio::task::spawn_blocking(move || {
         let file = files.open(&p.sha256)?;
         draw_layer(file, &pace.limits, line, HELPERS, wanted)
@@ -385,6 +366,12 @@ async fn layer(
     })
     .await
     .map_err(|_| ApiError::Internal)?
+}
+
+#[utoipa::path(get, path = "/api/v1/reading", responses((status = 200, body = Vec<ReadingThrough>)))]
+/// Sliced parts that are being read through just now, and how far each is.
+async fn reading(State(app): State<App>) -> Json<Vec<ReadingThrough>> {
+    Json(app.readings.now())
 }
 
 #[utoipa::path(delete, path = "/api/v1/prints/{id}", params(("id" = i64, Path)),
@@ -403,6 +390,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(list_prints))
         .routes(routes!(print_page, drop_print))
         .routes(routes!(layer))
+        .routes(routes!(reading))
         .merge(bands::router())
         .merge(bores::router())
         .merge(sending::router())

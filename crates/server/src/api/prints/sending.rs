@@ -16,7 +16,7 @@ use wattotherm_toolpath::{Bead, Clearance};
 
 use super::super::live::RoutineBegun;
 use super::super::printers::Made;
-use super::{Wanting, look, number, values};
+use super::{look, number, values};
 use crate::body::{Body, Path, Query};
 use crate::error::{ApiError, Problem};
 use crate::moment::now;
@@ -190,7 +190,7 @@ async fn add_run(
         .await?;
     let files = app.files.clone();
     let sha256 = p.sha256.clone();
-    let (_asks, wanted) = Wanting::new();
+    let (_asks, wanted) = app.readings.begin(Some(id), p.bytes, 1);
     let s = tokio::task::spawn_blocking(move || look(&files, &sha256, pace.limits, wanted))
         .await
         .map_err(|_| ApiError::Internal)??;
