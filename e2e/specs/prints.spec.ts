@@ -152,3 +152,28 @@ test('a printer’s own begin and end of pieces are tried by the guard before th
   await page.getByText('How pieces of this printer begin and end').click()
   await expect(begin).toHaveValue('G28\nM190 S{bed}\nM109 S{nozzle}')
 })
+
+test('a long reading says how far it is, and ends when one goes away', async ({ page, request }) => {
+  const part = 'M83\nG1 X10 Y10 Z0.2 F3000\nG1 X60 E3 F900\nG1 Y60 E3\n'
+  const made = await request.post('/api/v1/prints?name=slow.gcode', {
+    headers: { 'content-type': 'application/octet-stream' },
+    data: Buffer.from(part),
+  })
+  const { id } = (await made.json()) as { id: number }
+  // A file that takes long: its answer is held back, and its reading stands at two fifths.
+  let letGo = () => {}
+  const held = new Promise<void>((resolve) => (letGo = resolve))
+  await page.route(`**/api/v1/prints/${id}`, async (route) => {
+    await held
+    await route.continue().catch(() => {})
+  })
+  await page.route('**/api/v1/reading', (route) => route.fulfill({ json: [{ print_id: id, part: 0.4 }] }))
+  await page.goto(`/prints/${id}`)
+  await expect(page.getByText('Reading it through …')).toBeVisible()
+  await expect(page.getByRole('status').filter({ hasText: 'Reading' })).toContainText('40%')
+  const ended = page.waitForEvent('requestfailed', (r) => r.url().endsWith(`/prints/${id}`))
+  await page.getByRole('link', { name: 'Stop, and go back' }).click()
+  await expect(page.getByRole('heading', { level: 1, name: 'Prints' })).toBeVisible()
+  await ended
+  letGo()
+})

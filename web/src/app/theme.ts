@@ -135,6 +135,7 @@ export function overrides(t: Tokens): GlobalThemeOverrides {
       fontSizeLarge: '16px',
       buttonHeightLarge: '44px',
     },
+    Progress: { fillColor: t.ink, railColor: t.rule, textColorLineOuter: t.ink },
     Table: { thColor: t.sheet, tdColor: t.sheet, borderColor: t.rule, thTextColor: t.ink2 },
   }
 }

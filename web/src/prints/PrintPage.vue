@@ -177,11 +177,14 @@ const name = computed(() => data.value?.print.name.replace(/\.\w+$/, '') ?? '')
   </div>
   <div v-else class="page">
     <ReadingThrough :print="id" label="Reading it through …" />
-    <p><RouterLink class="soft" to="/prints">Stop, and go back</RouterLink></p>
+    <p class="back"><RouterLink class="soft" to="/prints">Stop, and go back</RouterLink></p>
   </div>
 </template>
 
 <style scoped>
+.back {
+  margin-top: 14px;
+}
 .print {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 304px;

@@ -22,7 +22,7 @@ const percent = computed(() => {
 <template>
   <div role="status">
     <p class="quiet">{{ label }}</p>
-    <NProgress type="line" :percentage="percent" />
+    <NProgress type="line" :percentage="percent" :aria-label="label" />
   </div>
 </template>
 
