@@ -125,7 +125,7 @@ test('a filament is found on a simulated printer by its prints: what is found is
     if (says.includes('Pass')) break
     if (says.includes('Adjust')) await close(page, /Set and repeat/)
     // The eye doesn't tell cards so close apart: twice the step, as it says.
-    else await fillAll(page, { Step: '2', 'First card, against the flow set': '-8' })
+    else await fillAll(page, { Step: '2', 'First card, against the profile': '-8' })
   }
   await expect(verdict(page)).toContainText(/Pass: flow [\d.]+ % stays/)
   const flow = Number(/flow ([\d.]+)/.exec((await verdict(page).textContent()) ?? '')?.[1])

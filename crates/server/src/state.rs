@@ -2,11 +2,11 @@
 
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::{Duration, Instant};
 
 use tokio::sync::broadcast;
 use wattotherm_job::route::{Stop, Traveller, UnknownStop, traveller};
 use wattotherm_job::{Changed, Closed, Comes, Context, InForce, Situation, SlicedFile};
+use wattotherm_measure::Pen;
 use wattotherm_store::{Change, Files, Job, Shows, Store, StoreError};
 
 use crate::error::ApiError;
@@ -15,14 +15,7 @@ use crate::moment::now;
 use crate::reading::Readings;
 
 /// Contexts by job and station, each with the logbook's newest entry when it was worked out.
-type Contexts = HashMap<(i64, String), (i64, Arc<Context>)>;
-
-/// The logbook's newest entry, and when that was looked up.
-type Newest = Option<(i64, Instant)>;
-
-/// So long the newest entry is taken for the newest. What is written here says so at once; another program that
-/// writes into the data file is seen after this time.
-const NEWEST_FOR: Duration = Duration::from_millis(250);
+type Contexts = HashMap<(i64, String), (i64, Context)>;
 
 /// The store, one request at a time.
 #[derive(Clone)]
@@ -33,7 +26,6 @@ pub struct App {
     /// Files beside the data file: read and written without waiting for the database.
     pub(crate) files: Files,
     contexts: Arc<Mutex<Contexts>>,
-    newest: Arc<Mutex<Newest>>,
     /// Files that are being read through.
     pub(crate) readings: Readings,
     /// Connected printers.
@@ -58,7 +50,6 @@ impl App {
             store: Arc::new(Mutex::new(store)),
             contexts: Arc::default(),
             readings: Readings::default(),
-            newest: Arc::default(),
             live: Live::start()?,
             drafts: broadcast::channel(64).0,
             connects: Arc::new(true.into()),
@@ -138,59 +129,33 @@ impl App {
         T: Send + 'static,
         F: FnOnce(&mut Store) -> Result<T, ApiError> + Send + 'static,
     {
-        let newest = Arc::clone(&self.newest);
-        off_the_loop(Arc::clone(&self.store), move |store| {
-            let done = work(store);
-            // While nobody else can write: what is read from now on is no older.
-            *newest.lock().unwrap_or_else(PoisonError::into_inner) =
-                store.newest_entry().ok().map(|n| (n, Instant::now()));
-            done
-        })
-        .await
+        off_the_loop(Arc::clone(&self.store), work).await
+    }
+
+    /// The shop's units.
+    pub async fn pen(&self) -> Result<Pen, ApiError> {
+        self.read(|store| Ok(store.house()?.pen)).await
     }
 
     /// Context of a job's station, kept while the logbook doesn't grow: it is asked for at every
     /// key that is typed.
-    pub async fn context(&self, job_id: i64, stop: String) -> Result<Arc<Context>, ApiError> {
-        let key = (job_id, stop);
-        let newest = *self.newest.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((entry, _)) = newest.filter(|(_, at)| at.elapsed() < NEWEST_FOR)
-            && let Some(context) = self.kept(&key, entry)
-        {
-            return Ok(context);
-        }
-        let app = self.clone();
+    pub async fn context(&self, job_id: i64, stop: String) -> Result<Context, ApiError> {
+        let contexts = Arc::clone(&self.contexts);
         self.read(move |store| {
             let newest = store.newest_entry()?;
-            if let Some(context) = app.kept(&key, newest) {
-                app.looked_up(newest);
-                return Ok(context);
+            let key = (job_id, stop);
+            let mut kept = contexts.lock().unwrap_or_else(PoisonError::into_inner);
+            if let Some((_, context)) = kept.get(&key).filter(|(at, _)| *at == newest) {
+                return Ok(context.clone());
             }
             let (_, context) = context_at(store, job_id, &key.1)?;
-            let context = Arc::new(context);
-            let mut kept = app.contexts.lock().unwrap_or_else(PoisonError::into_inner);
             if kept.len() >= MOST_CONTEXTS {
                 kept.clear();
             }
-            kept.insert(key, (newest, Arc::clone(&context)));
+            kept.insert(key, (newest, context.clone()));
             Ok(context)
         })
         .await
-    }
-
-    /// A context that was worked out when `newest` was the logbook's newest entry.
-    fn kept(&self, key: &(i64, String), newest: i64) -> Option<Arc<Context>> {
-        let kept = self.contexts.lock().unwrap_or_else(PoisonError::into_inner);
-        let (_, context) = kept.get(key).filter(|(at, _)| *at == newest)?;
-        Some(Arc::clone(context))
-    }
-
-    /// Notes the newest entry as it was read, unless a write said a newer one meanwhile.
-    fn looked_up(&self, entry: i64) {
-        let mut newest = self.newest.lock().unwrap_or_else(PoisonError::into_inner);
-        if newest.is_none_or(|(known, _)| known <= entry) {
-            *newest = Some((entry, Instant::now()));
-        }
     }
 }
 

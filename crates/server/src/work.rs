@@ -88,7 +88,7 @@ impl App {
         let mut done = RoutineDone::default();
         let mut fields = Map::new();
         let limits = PhysicalLimits::default();
-        let pen = match self.read(|s| Ok(s.house()?.pen)).await {
+        let pen = match self.pen().await {
             Ok(pen) => pen,
             Err(e) => {
                 tracing::warn!(error = %e, "the house's units were not read");

@@ -8,7 +8,7 @@ use std::net::TcpStream;
 use std::process::Command;
 
 use common::Server;
-use serde_json::json;
+use serde_json::{Value, json};
 
 /// SHA-256 of a million letters "a". Source: FIPS 180-4, example computation of the standard.
 const MILLION_A: &str = "cdc76e5c9914fb9281a1c7e284d73e67f1809a48a497200e046d39ccc7112cd0";
@@ -118,6 +118,45 @@ fn shop_with_a_log(folder: &std::path::Path) -> (Server, i64, String) {
     let kept = view["kept"]["sha256"].as_str().unwrap().to_owned();
     assert_ne!(kept, sent, "as it was sent, and as any program reads it");
     (s, id, sent)
+}
+
+#[test]
+fn a_log_of_the_bed_alone_is_read_as_a_beds_and_never_kept_as_a_nozzles() {
+    let folder = tempfile::tempdir().unwrap();
+    let (s, id, _) = shop_with_a_log(folder.path());
+    let lines: Vec<String> = (0..300)
+        .map(|i| {
+            format!(
+                "ok T:24.0 /0.0 B:{:.1} /60.0 @:0 B@:60",
+                60.0 + f64::from(i % 3) * 0.1
+            )
+        })
+        .collect();
+    let sent = s.send_file(lines.join("\n").as_bytes());
+    let read = |more: Value| {
+        let mut body = json!({"file": sent, "name": "bed.log", "printer_id": id});
+        body.as_object_mut()
+            .unwrap()
+            .extend(more.as_object().unwrap().clone());
+        s.call("POST", "/api/v1/traces/read", Some(&body))
+    };
+    let (status, view) = read(json!({}));
+    assert_eq!(
+        (status, &view["of"], &view["kept"]),
+        (200, &json!("The bed"), &Value::Null)
+    );
+    assert_eq!(view["reading"]["advice"], "Leave it alone.");
+    assert!(
+        view["notes"].to_string().contains("this one was read"),
+        "{view}"
+    );
+    // As a hold test of the nozzle it is refused, with what to give instead.
+    let (status, problem) = read(json!({"target_c": 210.0}));
+    assert_eq!(status, 422);
+    assert!(
+        problem.to_string().contains("only the bed is heated"),
+        "{problem}"
+    );
 }
 
 fn everything(s: &Server) -> zip::ZipArchive<std::io::Cursor<Vec<u8>>> {

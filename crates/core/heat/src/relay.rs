@@ -148,15 +148,21 @@ pub struct RelayFound {
 /// function says. Derived from a = K·d·L/τ and Ku = π·τ/(2·K·L); a second lag and a shorter time constant bring it
 /// nearer to 1.
 const NO_SINE: f64 = PI * PI / 8.0;
-/// A printer's relay looks several times a second at a sensor that it smooths: it switches late by up to this [s].
-/// Common practice, no published source.
-const RELAY_LATE_S: f64 = 0.5;
+/// A printer's relay looks several times a second at a sensor that it smooths, and some wait before they switch back:
+/// it switches late by up to this [s]. Common practice, no published source; found on invented plants.
+const RELAY_LATE_S: f64 = 0.9;
+/// Of a period, what of it may at most be put down to a late relay: beyond it the swing would be the relay's alone.
+const LATE_AT_MOST: f64 = 0.8;
 /// What a second lag changes of period and gain beside dead time alone, as a part; found on invented plants.
 const LAGS: f64 = 0.08;
 /// A second lag makes a relay's period longer than the ultimate one by up to this part; found on invented plants.
 const LONGER: f64 = 0.22;
 /// Standard deviations of the noise that a swing must go beyond.
 const CLEAR_OF_NOISE: f64 = 3.0;
+/// What noise adds to half a swing, in its standard deviations: a top and a bottom are each the largest of a few samples.
+const OF_NOISE: f64 = 1.5;
+/// Standard uncertainties of a mean that hold it in 95 of 100: Student's t of five swings, 2.57.
+const OF_FIVE: f64 = 2.57;
 /// Part that the mean of few swings may be off by where they don't show it themselves: two are too few for a spread.
 const FEW_SWINGS: f64 = 0.15;
 
@@ -174,13 +180,12 @@ fn doubt(
         let n = v.len() as f64;
         let m = v.iter().sum::<f64>() / n;
         let s = (v.iter().map(|x| (x - m).powi(2)).sum::<f64>() / (n - 1.0).max(1.0)).sqrt();
-        // Twice the standard uncertainty of the mean, a little more for few.
         (
             m,
             if v.len() < 3 {
                 FEW_SWINGS * m
             } else {
-                2.6 * s / n.sqrt()
+                OF_FIVE * s / n.sqrt()
             },
         )
     };
@@ -193,15 +198,16 @@ fn doubt(
         .map_or(0.0, |(b, a)| b.t_s - a.t_s)
         / samples.len().saturating_sub(1).max(1) as f64;
     let missed = (every / period).min(0.5);
-    let noisy = 1.5 * noise(samples) / a;
+    let noisy = OF_NOISE * noise(samples) / a;
     let spread = of_a / a;
-    let late = 4.0 * RELAY_LATE_S / period;
+    // A late relay is dead time that the plant hasn't: four times it in the period, and Ku goes with 1/dead time.
+    let late = (4.0 * RELAY_LATE_S / period).min(LATE_AT_MOST);
     let ku = Interval {
         low: ultimate.ku * (1.0 - missed) * (1.0 - LAGS) / (1.0 + spread),
-        high: ultimate.ku * NO_SINE * (1.0 + LAGS) * (1.0 + late) * (1.0 + noisy + spread),
+        high: ultimate.ku * NO_SINE * (1.0 + LAGS) / (1.0 - late) * (1.0 + noisy + spread),
     };
     let tu_s = Interval {
-        low: (1.0 - LONGER) * period - 4.0 * RELAY_LATE_S - of_period,
+        low: ((1.0 - LONGER - late) * period - of_period).max(0.0),
         high: period * (1.0 + LAGS) + of_period,
     };
     (ku, tu_s)

@@ -620,12 +620,12 @@ fn trace_files_are_read_with_line_and_column() {
     assert_eq!(
         said,
         [
-            (3, 3, "“x” is no temperature. The line is left out."),
+            (3, 3, "“x” is no temperature. It is left out."),
             (5, 1, "Time 1 doesn't rise. The line is left out."),
             (
                 6,
                 3,
-                "9000 °C is no temperature of a heater. The line is left out."
+                "9000 °C is no temperature of a heater. It is left out."
             ),
         ]
     );

@@ -126,6 +126,24 @@ fn heaters_that_report_in_turn_each_keep_their_lines() {
 }
 
 #[test]
+fn two_heaters_may_share_a_time_on_lines_of_their_own() {
+    let mut text = String::from("time_s,temp,target,bed_temp,bed_target\n");
+    for i in 0..100_u32 {
+        text += &format!("{i},199.9,200,,\n{i},,,60.1,60\n");
+    }
+    let file = read_trace(&format!("{text}99,199.8,200,,\n"));
+    assert_eq!(file.trace.samples.len(), 100);
+    assert_eq!(file.others[0].trace.samples.len(), 100);
+    // The nozzle's last time comes twice.
+    let told: Vec<(u32, u32)> = file
+        .diagnostics
+        .iter()
+        .map(|d| (d.line, d.column))
+        .collect();
+    assert_eq!(told, [(202, 1)]);
+}
+
+#[test]
 fn a_serial_log_gives_nozzles_bed_and_chamber_and_leaves_out_what_stays_cold() {
     let line = |t1: &str, chamber: &str| {
         format!(

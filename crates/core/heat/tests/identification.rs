@@ -67,7 +67,8 @@ fn where_no_model_fits_the_swing_itself_says_how_far_its_gain_may_be_off() {
     let (mut of, mut ku, mut tu, mut widths) = (0_u32, 0_u32, 0_u32, Vec::new());
     for interval in INTERVALS {
         for noise in NOISES {
-            let mut r = fastrand::Rng::with_seed(53);
+            // Plants that the bounds were not found on: those were of seeds 11, 12, 13, 53 and 97.
+            let mut r = fastrand::Rng::with_seed(201);
             for _ in 0..40 {
                 let hidden = Hidden::invent(&mut r);
                 let truth = hidden.truth();

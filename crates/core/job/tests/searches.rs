@@ -211,6 +211,10 @@ fn cards_that_cannot_be_told_apart_are_settled_by_their_middle_and_then_by_the_f
         &Context::default(),
     );
     assert_eq!(coarse.facts.after, Some(107.5));
+    assert!(
+        coarse.facts.commands.is_empty(),
+        "a card has its flow in its path"
+    );
     let begun = {
         let station: &dyn AnyStation = &stations::Flow;
         let context = Context {
@@ -242,8 +246,10 @@ fn an_override_multiplies_what_the_profile_has() {
         "first": "4 5", "second": "4 5",
     });
     let f = found(&stations::Flow, &tower, &Context::default());
-    // Bands of 105 and 110 %: their middle over a profile of 96 %.
+    // Bands of 105 and 110 %: their middle over a profile of 96 %. The last band's override is left on: it goes back.
     assert_eq!(f.facts.after, Some(103.2));
+    let sent: Vec<&str> = f.facts.commands.iter().map(|c| c.line.as_str()).collect();
+    assert_eq!(sent, ["M221 S100"]);
 }
 
 #[test]

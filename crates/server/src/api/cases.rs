@@ -592,7 +592,7 @@ pub struct ObservationName {
 #[utoipa::path(get, path = "/api/v1/observations", responses((status = 200, body = Vec<ObservationName>)))]
 /// Everything that can be seen of a machine, in a few words, in the units of the shop.
 async fn observations(State(app): State<App>) -> Result<Json<Vec<ObservationName>>, ApiError> {
-    let pen = app.read(|s| Ok(s.house()?.pen)).await?;
+    let pen = app.pen().await?;
     let all = SHIPPED.observations.iter();
     Ok(Json(
         all.map(|o| ObservationName {

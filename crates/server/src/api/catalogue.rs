@@ -138,7 +138,7 @@ fn tolerance_in(t: &ToleranceSpec, pen: Pen) -> ToleranceShown {
 #[utoipa::path(get, path = "/api/v1/catalogue", responses((status = 200, body = Catalogue)))]
 /// The words of the trade: parts, replacements, parameters, for forms and names.
 async fn catalogue(State(app): State<App>) -> Result<Json<Catalogue>, ApiError> {
-    let pen = app.read(|s| Ok(s.house()?.pen)).await?;
+    let pen = app.pen().await?;
     let replacement = |r: Replacement| ReplacementName {
         id: r,
         label: r.label(),

@@ -213,17 +213,25 @@ fn other(log: &HeaterTrace, pen: Pen) -> OtherHeater {
     }
 }
 
-fn view(trace: &Trace, mass: Option<HotEndMass>, pen: Pen) -> TraceView {
-    let limits = mass.map_or_else(PhysicalLimits::default, limits_of);
+fn view(heater: Heater, trace: &Trace, mass: Option<HotEndMass>, pen: Pen) -> TraceView {
+    let reading = match (heater, mass) {
+        (Heater::Tool(_), Some(mass)) => read_class(trace, &limits_of(mass)),
+        _ => read_class_of(heater, trace),
+    };
+    let tools = if heater == Heater::Tool(0) {
+        1
+    } else {
+        SEVERAL
+    };
     TraceView {
         kept: None,
         samples: thinned(&trace.samples, MOST_POINTS),
         all: trace.samples.len(),
         span_s: trace.span_s(),
         band_c: SETTLE_BAND_C,
-        reading: read_class(trace, &limits).worded(pen),
+        reading: reading.worded(pen),
         file_kind: None,
-        of: capital(&Heater::Tool(0).says(1)),
+        of: capital(&heater.says(tools)),
         others: Vec::new(),
         notes: Vec::new(),
         diagnostics: Vec::new(),
@@ -253,7 +261,7 @@ async fn trace(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Trace
             let pen = store.house()?.pen;
             Ok(TraceView {
                 kept: Some(head),
-                ..view(&trace, None, pen)
+                ..view(Heater::Tool(0), &trace, None, pen)
             })
         })
         .await?;
@@ -294,9 +302,9 @@ const EXAMPLE_LOG: &str = include_str!("../../assets/example-log.csv");
 #[utoipa::path(get, path = "/api/v1/traces/example", responses((status = 200, body = TraceView)))]
 /// An invented temperature log with its reading, to see what one is for and how a file looks.
 async fn example_trace(State(app): State<App>) -> Result<Json<TraceView>, ApiError> {
-    let pen = app.read(|s| Ok(s.house()?.pen)).await?;
+    let pen = app.pen().await?;
     let file = read_trace(EXAMPLE_LOG);
-    Ok(Json(view(&file.trace, None, pen)))
+    Ok(Json(view(file.heater, &file.trace, None, pen)))
 }
 
 #[utoipa::path(get, path = "/api/v1/traces/example.csv",
@@ -350,7 +358,7 @@ async fn read_file(
     Body(body): Body<ReadTraceBody>,
 ) -> Result<Json<TraceView>, ApiError> {
     let files = app.files.clone();
-    let pen = app.read(|s| Ok(s.house()?.pen)).await?;
+    let pen = app.pen().await?;
     let (trace, mut shown, body) = tokio::task::spawn_blocking(move || {
         let mut file = read_trace(&text_of(&files, &body.file)?);
         let mut trace = std::mem::take(&mut file.trace);
@@ -385,12 +393,13 @@ async fn read_file(
                 ),
             });
         }
-        let tools = if file.heater == Heater::Tool(0) { 1 } else { SEVERAL };
-        let mut shown = view(&trace, body.mass, pen);
-        if !nozzle {
-            shown.reading = read_class_of(file.heater, &trace).worded(pen);
+        let mut body = body;
+        if body.printer_id.is_some() && !nozzle {
+            // A kept log is a nozzle's: another one would be judged as one when it is looked at again.
+            body.printer_id = None;
+            file.notes.push("Only logs in which a nozzle is heated are kept with a printer: this one was read.".into());
         }
-        shown.of = capital(&file.heater.says(tools));
+        let mut shown = view(file.heater, &trace, body.mass, pen);
         shown.others = file.others.iter().map(|log| other(log, pen)).collect();
         shown.file_kind = Some(file.kind);
         shown.notes = file.notes;

@@ -1,7 +1,5 @@
 //! Evaluating readings; stores nothing.
 
-use std::sync::Arc;
-
 use axum::Json;
 use axum::extract::State;
 use serde::Deserialize;
@@ -62,7 +60,7 @@ async fn evaluate_station(
     })?;
     let context = match body.job {
         Some(at) => app.context(at.id, at.stop).await?,
-        None => Arc::new(body.context.unwrap_or_default()),
+        None => body.context.unwrap_or_default(),
     };
     let finding = station
         .evaluate(&body.readings, &context)

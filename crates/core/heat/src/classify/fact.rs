@@ -163,11 +163,6 @@ pub enum TraceFact {
     },
     /// Figures read off a display, not a log.
     ReadOffDisplay,
-    /// A sentence kept by an earlier version, which had no facts.
-    Said {
-        /// The sentence.
-        text: String,
-    },
 }
 
 fn at_duty(duty: Option<f64>, unknown: &str) -> String {
@@ -206,7 +201,7 @@ impl TraceFact {
                 at(*temp_c)
             ),
             Self::Spike { from_c, to_c, back_c } => format!(
-                "{} → {} → {} from one line to the next: a block that still falls can't rise already.",
+                "{} → {} → {} from one line to the next: what still cools can't heat up already.",
                 bare(*from_c),
                 bare(*to_c),
                 at(*back_c)
@@ -296,7 +291,6 @@ impl TraceFact {
                 by(*by_c)
             ),
             Self::ReadOffDisplay => "Figures read off the printer's display.".into(),
-            Self::Said { text } => text.clone(),
         }
     }
 }

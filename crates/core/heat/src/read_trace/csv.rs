@@ -35,7 +35,7 @@ impl Line<'_> {
     }
 }
 
-/// Seconds of each line, rising, past midnight too.
+/// Seconds of each line, past midnight too.
 #[derive(Default)]
 struct Times {
     days_s: f64,
@@ -61,11 +61,7 @@ impl Times {
             self.days_s += DAY_S;
             t_s += DAY_S;
         }
-        if self.last_s.is_some_and(|l| t_s <= l) {
-            let says = format!("Time {} doesn't rise. The line is left out.", shown(text));
-            note(file, line.at, line.column(columns.time), says);
-            return None;
-        }
+        self.last_s = Some(self.last_s.map_or(t_s, |l| l.max(t_s)));
         Some(t_s)
     }
 }
@@ -83,13 +79,13 @@ fn sample(
     };
     let text = line.cell(own.temp);
     let Some(temp) = number(text, line.decimal_comma) else {
-        let says = format!("“{}” is no temperature. The line is left out.", shown(text));
+        let says = format!("“{}” is no temperature. It is left out.", shown(text));
         note(file, line.at, line.column(own.temp), says);
         return None;
     };
     let temp_c = celsius(temp);
     if !(-300.0..=1_500.0).contains(&temp_c) {
-        let says = format!("{temp_c} °C is no temperature of a heater. The line is left out.");
+        let says = format!("{temp_c} °C is no temperature of a heater. It is left out.");
         note(file, line.at, line.column(own.temp), says);
         return None;
     }
@@ -148,14 +144,24 @@ pub(super) fn read_csv(text: &str) -> TraceFile {
             .heaters
             .iter()
             .any(|h| !line.cell(h.temp).is_empty());
+        // Two heaters may share a time on lines of their own; of one heater it rises.
+        let mut late = false;
         for (own, log) in columns.heaters.iter().zip(&mut logged) {
             if some && line.cell(own.temp).is_empty() {
                 continue;
             }
-            if let Some(s) = sample(&line, own, columns.fan, t_s, &mut file) {
-                times.last_s = Some(t_s);
+            if log.samples.last().is_some_and(|l| t_s <= l.t_s) {
+                late = true;
+            } else if let Some(s) = sample(&line, own, columns.fan, t_s, &mut file) {
                 log.samples.push(s);
             }
+        }
+        if late {
+            let says = format!(
+                "Time {} doesn't rise. The line is left out.",
+                shown(line.cell(columns.time))
+            );
+            note(&mut file, line.at, line.column(columns.time), says);
         }
     }
     if columns.heaters.iter().any(|h| h.fahrenheit) {

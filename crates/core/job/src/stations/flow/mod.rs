@@ -242,6 +242,11 @@ const fn no_override() -> f64 {
     100.0
 }
 
+/// Whether an override [%] changes anything.
+fn overrides(over: f64) -> bool {
+    (over - no_override()).abs() > 0.01
+}
+
 struct Typed {
     set: f64,
     over: f64,
@@ -569,7 +574,7 @@ impl Station for Flow {
         }
         let varies = own.step_mm.is_some();
         let percent = 100.0 * band.error / typed.nominal;
-        let overridden = (typed.over - no_override()).abs() > 0.01;
+        let overridden = overrides(typed.over);
         // Right, but by an override: the profile takes what was laid, and the override goes.
         let moves = overridden && band.verdict == Verdict::Pass;
         let verdict = if moves { Verdict::Adjust } else { band.verdict };
@@ -714,7 +719,7 @@ impl Station for Flow {
 /// Where the flow is set: in one place only.
 fn one_place(own: &FlowFound) -> String {
     let over = own.override_percent;
-    let laid = if (over - no_override()).abs() > 0.01 {
+    let laid = if overrides(over) {
         format!(
             "Profile {} % times override {} % laid {} %. ",
             fixed(own.set_percent, 1),
@@ -725,7 +730,7 @@ fn one_place(own: &FlowFound) -> String {
         String::new()
     };
     format!(
-        "{laid}The profile takes the new value, and the override stays at 100 %: both would multiply. To try it before \
+        "{laid}The profile alone takes the new value; the override belongs at 100 %, since both multiply. To try it before \
          you slice anew, an override of {} % over the old profile does the same.",
         fixed(100.0 * own.wanted_percent / own.set_percent, 1)
     )
