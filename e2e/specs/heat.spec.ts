@@ -302,6 +302,34 @@ test('a bed that comes and goes is told beside a nozzle that holds, in one log',
   await expect(page.getByRole('img', { name: /The bed: Sensor or wiring/ })).toBeVisible()
 })
 
+test('what a log was taken for is changed on its page, and it is read again', async ({ page }) => {
+  const rows = ['time,temp,duty']
+  for (let t = 0; t < 300; t += 1)
+    rows.push(`${t * 1000},${(410 + 0.4 * Math.sin(t / 9)).toFixed(1)},${95 + (t % 4)}`)
+  await page.goto('/traces')
+  await page
+    .locator('input[type=file]')
+    .setInputFiles({ name: 'bare.csv', mimeType: 'text/csv', buffer: Buffer.from(rows.join('\n')) })
+  const taken = page.getByRole('group', { name: 'Taken as' })
+  await expect(taken.getByRole('combobox', { name: /Times in/ })).toHaveAccessibleName('Times in: seconds')
+  const pick = async (name: RegExp, what: string) => {
+    await taken.getByRole('combobox', { name }).click()
+    await page.getByText(what, { exact: true }).last().click()
+  }
+  await pick(/Times in/, 'milliseconds')
+  await expect(page.getByText('300 samples over 5 min')).toBeVisible()
+  await pick(/Temperatures in/, '°F')
+  await expect(page.getByRole('list', { name: 'What was assumed' })).toContainText('°F, as chosen')
+  await pick(/Duty counted in/, '0 to 255')
+  await taken.getByLabel('Target it was set to').fill('9000')
+  await page.keyboard.press('Enter')
+  await expect(taken).toContainText('can’t be meant: type 30 °C to 500 °C')
+  await taken.getByLabel('Target it was set to').fill('210')
+  await page.keyboard.press('Enter')
+  await expect(page.getByText('Steady: the loop holds.')).toBeVisible()
+  await expect(taken).not.toContainText('can’t be meant')
+})
+
 test('when the server goes away the strip says that heat can’t be known, and ending it sets heaters to zero', async ({
   page,
 }) => {

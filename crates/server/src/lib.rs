@@ -17,6 +17,7 @@ mod reading;
 mod serve;
 mod state;
 mod system;
+mod typed;
 mod work;
 mod zip_file;
 

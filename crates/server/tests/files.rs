@@ -159,6 +159,56 @@ fn a_log_of_the_bed_alone_is_read_as_a_beds_and_never_kept_as_a_nozzles() {
     );
 }
 
+#[test]
+fn a_log_that_was_misread_is_read_again_in_its_own_place_until_something_rests_on_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let (s, id, _) = shop_with_a_log(folder.path());
+    let lines: Vec<String> = (0..300)
+        .map(|i| format!("{i},{}", 410.0 + f64::from(i % 3) * 0.2))
+        .collect();
+    let sent = s.send_file(format!("time,temp\n{}", lines.join("\n")).as_bytes());
+    let read = |kept: Value, read_as: Value| {
+        let body = json!({"file": sent, "name": "room.csv", "printer_id": id, "kept": kept, "read_as": read_as});
+        s.call("POST", "/api/v1/traces/read", Some(&body))
+    };
+    let kept_ones = || {
+        let (_, all) = s.call("GET", &format!("/api/v1/printers/{id}/traces"), None);
+        all.as_array().unwrap().len()
+    };
+    let before = kept_ones();
+    let (status, first) = read(Value::Null, json!({}));
+    assert_eq!(status, 200, "{first}");
+    assert_eq!(first["taken"]["temperatures"], "celsius");
+    assert_eq!(first["taken"]["no_target"], true);
+    let at = first["kept"]["id"].clone();
+    // 410 °F are 210 °C.
+    let meant = json!({"temperatures": "fahrenheit", "target": "210"});
+    let (status, again) = read(at.clone(), meant.clone());
+    assert_eq!(status, 200, "{again}");
+    assert_eq!(again["kept"]["id"], at);
+    assert_eq!(kept_ones(), before + 1);
+    let (_, shown) = s.call("GET", &format!("/api/v1/traces/{at}"), None);
+    let temp = shown["samples"][0]["temp_c"].as_f64().unwrap();
+    assert!((temp - 210.0).abs() < 0.01, "{temp}");
+    assert_eq!(shown["samples"][0]["target_c"], 210.0);
+    // Something was entered for the printer meanwhile: what it may rest on stays as it was.
+    let note = json!({"printer_id": id, "text": "Looked at the log.", "who": ""});
+    let (status, noted) = s.call("POST", "/api/v1/logbook", Some(&note));
+    assert!(status < 300, "{noted}");
+    let (_, third) = read(at.clone(), json!({}));
+    assert_ne!(third["kept"]["id"], at);
+    assert_eq!(kept_ones(), before + 2);
+    let (status, problem) = read(at, json!({"target": "9000"}));
+    assert_eq!(
+        (status, &problem["errors"][0]["field"]),
+        (422, &json!("target"))
+    );
+    assert_eq!(
+        problem["detail"],
+        "9000 °C can’t be meant: type 30 °C to 500 °C."
+    );
+}
+
 fn everything(s: &Server) -> zip::ZipArchive<std::io::Cursor<Vec<u8>>> {
     let mut got = ureq::get(format!("{}/api/v1/everything", s.url))
         .call()

@@ -155,6 +155,49 @@ impl Store {
         Ok(id)
     }
 
+    /// Keeps a file that was read once more, another way: in the place of log `kept` while that is the same file of the
+    /// same printer and nothing has been entered for the printer since it was kept, else beside it. Returns its number.
+    /// # Errors
+    /// [`StoreError`] of the database.
+    pub fn keep_trace_again(
+        &mut self,
+        kept: i64,
+        new: &NewTrace<'_>,
+        at: &str,
+    ) -> Result<i64, StoreError> {
+        // What rests on a log was entered after it: a record isn't changed behind its reader.
+        let free = self
+            .conn
+            .query_row(
+                "SELECT 1 FROM trace t JOIN attachment a ON a.trace_id = t.id
+                 WHERE t.id = ?1 AND t.printer_id = ?2 AND t.job_id IS ?3 AND t.kind = ?4 AND a.sha256 = ?5
+                 AND NOT EXISTS (SELECT 1 FROM logbook l WHERE l.printer_id = t.printer_id AND l.at >= t.at)",
+                params![
+                    kept,
+                    new.printer_id,
+                    new.job_id,
+                    new.kind,
+                    new.source.map(|s| s.sha256)
+                ],
+                |_| Ok(()),
+            )
+            .optional()?;
+        if free.is_none() {
+            return self.keep_trace(new, at);
+        }
+        let blob = self
+            .files
+            .keep(samples::write(new.trace).as_bytes(), samples::MEDIA)?;
+        let tx = self.conn.transaction()?;
+        enter(&tx, &blob, at)?;
+        tx.execute(
+            "UPDATE trace SET target_c = ?2, sha256 = ?3 WHERE id = ?1",
+            params![kept, new.target_c, blob.sha256],
+        )?;
+        tx.commit()?;
+        Ok(kept)
+    }
+
     /// A kept log.
     /// # Errors
     /// [`StoreError::NotFound`] if there is none.

@@ -4929,6 +4929,11 @@ export interface components {
             /** @description The hottest of all that can be touched, in a word. */
             worst: components["schemas"]["HeatWord"];
         };
+        /**
+         * @description What the heater's duty is counted in.
+         * @enum {string}
+         */
+        LogDuty: "one" | "percent" | "seven_bits" | "eight_bits";
         /** @description A line of the logbook. */
         LogEntry: {
             /** @description When (RFC 3339). */
@@ -4977,6 +4982,16 @@ export interface components {
              */
             trace: number;
         };
+        /**
+         * @description What temperatures are counted in.
+         * @enum {string}
+         */
+        LogTemperature: "celsius" | "fahrenheit";
+        /**
+         * @description What times that are plain numbers are counted in.
+         * @enum {string}
+         */
+        LogTime: "milliseconds" | "seconds" | "minutes";
         /** @description What a step, a hold and a fan kick show. None where the run doesn't reach that far. */
         LoopFigures: {
             /**
@@ -6743,6 +6758,11 @@ export interface components {
              * @description … and this job.
              */
             job_id?: number | null;
+            /**
+             * Format: int64
+             * @description Number of the log that it was kept as when it was read before.
+             */
+            kept?: number | null;
             mass?: components["schemas"]["HotEndMass"] | null;
             /** @description What it was called where it came from. */
             name?: string;
@@ -6751,6 +6771,8 @@ export interface components {
              * @description Keep it with this printer.
              */
             printer_id?: number | null;
+            /** @description What it is to be taken for; blank: what it suggests. */
+            read_as?: components["schemas"]["TypedReadAs"];
             /**
              * Format: double
              * @description Read it as a hold test or an autotune at this target [°C].
@@ -7656,6 +7678,20 @@ export interface components {
              */
             ringing: components["schemas"]["Entry"];
         };
+        /** @description What a log was taken for. */
+        Taken: {
+            duty?: components["schemas"]["LogDuty"] | null;
+            /**
+             * Format: double
+             * @description From one report to the next [s]; none where it has a clock.
+             */
+            every_s?: number | null;
+            /** @description It has no target: one has to be given beside it. */
+            no_target: boolean;
+            /** @description Unit of its temperatures. */
+            temperatures: components["schemas"]["LogTemperature"];
+            times?: components["schemas"]["LogTime"] | null;
+        };
         /** @description What is told of a case at once. */
         Telling: {
             /** @description Entries, in their order. */
@@ -8065,11 +8101,6 @@ export interface components {
         } | {
             /** @enum {string} */
             is: "read_off_display";
-        } | {
-            /** @enum {string} */
-            is: "said";
-            /** @description The sentence. */
-            text: string;
         };
         /** @description A kept log without its samples. */
         TraceHead: {
@@ -8173,6 +8204,7 @@ export interface components {
              * @description Length [s].
              */
             span_s: number;
+            taken?: components["schemas"]["Taken"] | null;
             tune?: components["schemas"]["TuneResult"] | null;
         };
         /** @description What is typed at the tram. */
@@ -8499,6 +8531,25 @@ export interface components {
             kind: string;
             /** @description Name in the shop. */
             name: string;
+        };
+        /** @description What a log is to be taken for, as it was typed. */
+        TypedReadAs: {
+            /** @default null */
+            duty: components["schemas"]["LogDuty"] | null;
+            /**
+             * @description From one report to the next, in a log without a clock.
+             * @default
+             */
+            every: string;
+            /**
+             * @description Target of a log that has none.
+             * @default
+             */
+            target: string;
+            /** @default null */
+            temperatures: components["schemas"]["LogTemperature"] | null;
+            /** @default null */
+            times: components["schemas"]["LogTime"] | null;
         };
         /** @description A reading as it was typed. */
         TypedReading: {

@@ -178,7 +178,14 @@ const kinds: Record<string, string> = {
   display: grid;
   grid-template-columns: 260px 1fr;
   gap: 16px;
-  align-items: end;
+  align-items: start;
+}
+/* Level with the list beside it, which has a label above. */
+.tools > .wide {
+  margin-top: 26px;
+}
+.notes {
+  margin: 0;
 }
 .marks {
   columns: 3;
@@ -197,6 +204,9 @@ const kinds: Record<string, string> = {
 @media (max-width: 800px) {
   .tools {
     grid-template-columns: minmax(0, 1fr);
+  }
+  .tools > .wide {
+    margin-top: 0;
   }
 }
 </style>

@@ -41,7 +41,10 @@ pub use interval::Interval;
 pub use loop_sim::{LoopRun, LoopScript, simulate_loop};
 pub use margins::{Margins, margins};
 pub use model::{ModelError, Plant};
-pub use read_trace::{HeaterTrace, TraceDiagnostic, TraceFile, TraceKind, read_trace};
+pub use read_trace::{
+    DutyScale, HeaterTrace, ReadAs, Taken, TemperatureUnit, TimeUnit, TraceDiagnostic, TraceFile,
+    TraceKind, read_trace, read_trace_as,
+};
 pub use relay::{
     RelayCycle, RelayError, RelayFound, Ultimate, exact_relay_cycle, relay_analysis,
     relay_from_trace, ultimate_of,

@@ -1,7 +1,10 @@
 //! Logs as programs write them: clocks, units, columns; and what was once misread.
 #![allow(clippy::unwrap_used, clippy::cast_precision_loss)]
 
-use wattotherm_heat::{PhysicalLimits, SegmentKind, TraceClass, read_class, read_trace};
+use wattotherm_heat::{
+    DutyScale, PhysicalLimits, ReadAs, SegmentKind, TemperatureUnit, TimeUnit, TraceClass,
+    read_class, read_trace, read_trace_as,
+};
 
 /// A sound hold with its heat-up, a line a second, written by `line`.
 fn sound(line: impl Fn(u32, f64, f64) -> String) -> String {
@@ -264,4 +267,136 @@ fn a_log_that_levels_off_a_little_low_is_told_so() {
     };
     assert_eq!(class(0.6), TraceClass::Offset);
     assert_eq!(class(1.0), TraceClass::NeverReaching);
+}
+
+#[test]
+fn what_the_reader_knows_better_than_a_heading_makes_the_same_log_of_it() {
+    // The same hold as it was, and as a program without units in its heading wrote it down.
+    let plain = sound(|i, t, g| format!("{i},{t:.3},{g},{:.4}", f64::from(i % 5) / 40.0));
+    let plain = read_trace(&format!("time (s),temp,target,duty\n{plain}"));
+    let other = sound(|i, t, g| {
+        format!(
+            "{},{:.3},{:.3},{:.2}",
+            i * 1_000,
+            t * 9.0 / 5.0 + 32.0,
+            g * 9.0 / 5.0 + 32.0,
+            // A tenth at most in steps of a timer looks like percent.
+            255.0 * f64::from(i % 5) / 40.0
+        )
+    });
+    let other = format!("time,temp,target,duty\n{other}");
+    let guessed = read_trace(&other);
+    let taken = guessed.taken;
+    assert_eq!(taken.temperatures, TemperatureUnit::Celsius);
+    assert_eq!(taken.times, Some(TimeUnit::Seconds));
+    assert_eq!(taken.duty, Some(DutyScale::Percent));
+    let told = "The heading gives times no unit: seconds are taken.";
+    assert!(
+        guessed.notes.iter().any(|n| n == told),
+        "{:?}",
+        guessed.notes
+    );
+    let meant = ReadAs {
+        temperatures: Some(TemperatureUnit::Fahrenheit),
+        times: Some(TimeUnit::Milliseconds),
+        duty: Some(DutyScale::EightBits),
+        every_s: None,
+    };
+    let read = read_trace_as(&other, &meant);
+    assert_eq!(read.taken.temperatures, TemperatureUnit::Fahrenheit);
+    assert_eq!(read.taken.duty, Some(DutyScale::EightBits));
+    assert_eq!(read.trace.samples.len(), plain.trace.samples.len());
+    for (a, b) in read.trace.samples.iter().zip(&plain.trace.samples) {
+        assert!((a.t_s - b.t_s).abs() < 1e-9);
+        assert!((a.temp_c - b.temp_c).abs() < 2e-3, "{a:?} {b:?}");
+        assert!((a.target_c.unwrap() - b.target_c.unwrap()).abs() < 1e-3);
+        assert!(
+            (a.duty.unwrap() - b.duty.unwrap()).abs() < 1e-4,
+            "{a:?} {b:?}"
+        );
+    }
+    assert_eq!(
+        class_of(&other),
+        TraceClass::CannotSay,
+        "taken for what it isn't"
+    );
+    assert_eq!(
+        read_class(&read.trace, &PhysicalLimits::default()).class,
+        TraceClass::Steady
+    );
+}
+
+#[test]
+fn a_scale_that_the_duty_goes_beyond_is_doubted() {
+    let log = sound(|i, t, g| format!("{i},{t:.2},{g},{}", if i < 90 { 255 } else { 60 }));
+    let log = format!("time,temp,target,duty\n{log}");
+    let read = read_trace_as(
+        &log,
+        &ReadAs {
+            duty: Some(DutyScale::Percent),
+            ..ReadAs::default()
+        },
+    );
+    let notes = read.notes.join(" ");
+    assert!(
+        notes.contains("reads up to 255: more than full power"),
+        "{notes}"
+    );
+}
+
+#[test]
+fn reports_without_a_clock_come_as_often_as_the_reader_says() {
+    let log = sound(|_, t, g| format!("ok T:{t:.2} /{g:.1} @:40"));
+    let guessed = read_trace(&log);
+    assert_eq!(guessed.taken.every_s, Some(1.0));
+    let read = read_trace_as(
+        &log,
+        &ReadAs {
+            every_s: Some(0.25),
+            ..ReadAs::default()
+        },
+    );
+    assert!((read.trace.span_s() - guessed.trace.span_s() / 4.0).abs() < 1e-9);
+    assert!(
+        read.notes
+            .iter()
+            .any(|n| n.contains("a report every 0.25 s is taken, as chosen")),
+        "{:?}",
+        read.notes
+    );
+    // A log with a clock has nothing to choose there.
+    let clocked = sound(|i, t, g| format!("{i}.0 ok T:{t:.2} /{g:.1} @:40"));
+    assert_eq!(read_trace(&clocked).taken.every_s, None);
+}
+
+#[test]
+fn lines_farther_apart_than_a_loop_swings_judge_nothing() {
+    // A swing of 20 s, looked at every 60 s: it seems to stand still, or to swing slowly.
+    let swings = |every: f64, beat: f64| {
+        let rows: String = (0..200)
+            .map(|i| {
+                let t = f64::from(i) * every;
+                format!(
+                    "{t},{:.2},210\n",
+                    210.0 + 6.0 * (t * std::f64::consts::TAU / beat).sin()
+                )
+            })
+            .collect();
+        format!("time (s),temp,target\n{rows}")
+    };
+    for beat in [20.0, 19.0, 21.5, 12.0, 45.0] {
+        let file = read_trace(&swings(60.0, beat));
+        let reading = read_class(&file.trace, &PhysicalLimits::default());
+        assert_eq!(reading.class, TraceClass::CannotSay, "{beat} {reading:?}");
+        assert_eq!(
+            reading.headline,
+            "Its lines are too far apart to judge it by."
+        );
+        assert!(reading.advice.contains("a line a second"));
+    }
+    assert_eq!(class_of_any(&swings(1.0, 20.0)), TraceClass::LoopSwinging);
+}
+
+fn class_of_any(text: &str) -> TraceClass {
+    read_class(&read_trace(text).trace, &PhysicalLimits::default()).class
 }

@@ -28,17 +28,14 @@ use crate::error::{ApiError, Problem};
 use crate::help_pack::help_pack;
 use crate::moment::now;
 use crate::state::App;
-
-fn bad(field: &'static str, message: impl Into<String>) -> ApiError {
-    ApiError::Values {
-        field,
-        message: message.into(),
-    }
-}
+use crate::typed::values;
 
 fn short(field: &'static str, text: &str, most: usize) -> Result<(), ApiError> {
     if text.chars().count() > most {
-        return Err(bad(field, format!("Say it in at most {most} characters.")));
+        return Err(values(
+            field,
+            format!("Say it in at most {most} characters."),
+        ));
     }
     Ok(())
 }
@@ -97,7 +94,7 @@ fn known_from(store: &Store, new: &NewCase) -> Result<Vec<Entry>, ApiError> {
 fn log_class(store: &Store, printer_id: i64, trace: i64) -> Result<TraceClass, ApiError> {
     let (head, trace) = store.trace(trace)?;
     if head.printer_id != printer_id {
-        return Err(bad("trace", "That log is of another printer."));
+        return Err(values("trace", "That log is of another printer."));
     }
     Ok(read_class(&trace, &PhysicalLimits::default()).class)
 }
@@ -124,7 +121,7 @@ async fn take_log(
             let class = log_class(store, case.printer_id, body.trace)?;
             let entries = evidence::of_class(class, From::Printer);
             if entries.is_empty() {
-                return Err(bad(
+                return Err(values(
                     "trace",
                     format!(
                         "The log shows: {}. That tells nothing of this check; answer it by eye.",
@@ -199,10 +196,10 @@ fn read(typed: &TypedReading, store: &Store) -> Result<Entry, ApiError> {
     let known = SHIPPED.observation_named(&typed.observation);
     let reads = known
         .and_then(|o| o.reads)
-        .ok_or_else(|| bad("typed", "Answer this one with yes or no."))?;
+        .ok_or_else(|| values("typed", "Answer this one with yes or no."))?;
     let pen = store.house()?.pen;
     let value = typed.value.parse(reads.unit).ok_or_else(|| {
-        bad(
+        values(
             "typed",
             format!(
                 "“{}” is no number. Type it in {}.",
@@ -213,7 +210,7 @@ fn read(typed: &TypedReading, store: &Store) -> Result<Entry, ApiError> {
     })?;
     let [least, most] = reads.bounds;
     if !(least..=most).contains(&value) {
-        return Err(bad(
+        return Err(values(
             "typed",
             format!(
                 "{} can’t be meant: type {} to {}.",
@@ -268,12 +265,12 @@ async fn tell(
     Body(mut telling): Body<Telling>,
 ) -> Result<Json<CasePage>, ApiError> {
     if telling.entries.len() + telling.typed.len() > 100 {
-        return Err(bad("entries", "A hundred entries at once are enough."));
+        return Err(values("entries", "A hundred entries at once are enough."));
     }
     for entry in &telling.entries {
         entry
             .check(&SHIPPED)
-            .map_err(|e| bad("entries", e.message))?;
+            .map_err(|e| values("entries", e.message))?;
     }
     let page = app
         .with(move |store| {
@@ -307,7 +304,7 @@ fn may_try(known: &Gathered, entry: &Entry) -> Result<(), ApiError> {
         return Ok(());
     }
     match known.milder(action).first() {
-        Some(does) => Err(bad(
+        Some(does) => Err(values(
             "reason",
             format!("A milder way wasn’t tried: “{does}” Say why it is left out."),
         )),
@@ -320,7 +317,7 @@ fn remedy_named(id: &str) -> Result<&'static Action, ApiError> {
     SHIPPED
         .action_named(id)
         .filter(|a| !a.mends().is_empty())
-        .ok_or_else(|| bad("by", "There is no such remedy. The list has them all."))
+        .ok_or_else(|| values("by", "There is no such remedy. The list has them all."))
 }
 
 /// How a case ends.
@@ -380,9 +377,9 @@ async fn end(
                     .filter(|c| c.id != "none")
                     .map(|c| c.label)
                     .ok_or_else(|| {
-                        bad("cause", "There is no such cause. The list has them all.")
+                        values("cause", "There is no such cause. The list has them all.")
                     })?,
-                (CaseEnd::Proven, None) => return Err(bad("cause", "Say which cause it was.")),
+                (CaseEnd::Proven, None) => return Err(values("cause", "Say which cause it was.")),
                 _ => "",
             };
             let by = end.by.as_deref().map(remedy_named).transpose()?;
@@ -468,7 +465,7 @@ async fn follow_up(
         Some(day) => Some(
             day.parse::<jiff::civil::Date>()
                 .map_err(|_| {
-                    bad(
+                    values(
                         "day",
                         format!("“{day}” is no day. Type it like 2026-12-03."),
                     )
@@ -528,7 +525,10 @@ pub struct Price {
 /// Sets what a part, or an hour of hands, costs this shop.
 async fn price(State(app): State<App>, Body(body): Body<Price>) -> Result<StatusCode, ApiError> {
     if body.what != HOUR && Replacement::from_id(&body.what).is_none() {
-        return Err(bad("what", "There is no such part. The list has them all."));
+        return Err(values(
+            "what",
+            "There is no such part. The list has them all.",
+        ));
     }
     let price = if body.price.is_blank() {
         None
@@ -536,7 +536,7 @@ async fn price(State(app): State<App>, Body(body): Body<Price>) -> Result<Status
         let typed = body.price.parse(Unit::One);
         let fits = typed.filter(|p| (0.0..=1e6).contains(p));
         Some(fits.ok_or_else(|| {
-            bad(
+            values(
                 "price",
                 format!(
                     "“{}” is no price. Type 0 to 1 000 000, like 4.50.",

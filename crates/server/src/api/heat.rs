@@ -10,13 +10,15 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_gcode::{AutotuneReport, Heater};
 use wattotherm_heat::{
-    ControllerKind, Gains, GainsRun, HeaterTrace, HoldResult, LoopScript, PhysicalLimits, Plant,
-    RULE_RUN_STEP_S, RuleRun, SENSOR_TYPES, SETTLE_BAND_C, Sample, SensorType, Trace,
-    TraceDiagnostic, TraceKind, TraceReading, Trial, TuneResult, TuningRule, Ultimate,
-    WrongTypePoint, hold_result, identify, read_class, read_class_of, read_trace, safest,
-    sensor_type, thinned, tune_result, wrong_type_curve,
+    ControllerKind, DutyScale, Gains, GainsRun, HeaterTrace, HoldResult, LoopScript,
+    PhysicalLimits, Plant, RULE_RUN_STEP_S, ReadAs, RuleRun, SENSOR_TYPES, SETTLE_BAND_C, Sample,
+    SensorType, Taken, TemperatureUnit, TimeUnit, Trace, TraceDiagnostic, TraceKind, TraceReading,
+    Trial, TuneResult, TuningRule, Ultimate, WrongTypePoint, hold_result, identify, read_class,
+    read_class_of, read_trace, read_trace_as, safest, sensor_type, thinned, tune_result,
+    wrong_type_curve,
 };
 use wattotherm_job::house::ToleranceId;
+use wattotherm_measure::entry::Entry as Typed;
 use wattotherm_measure::text::capital;
 use wattotherm_measure::{Pen, Unit};
 use wattotherm_printer::HotEndMass;
@@ -26,6 +28,7 @@ use crate::body::{Body, Path, Query};
 use crate::error::{ApiError, Problem};
 use crate::moment::now;
 use crate::state::App;
+use crate::typed::quantity_or;
 
 /// Points of a log on a screen.
 const MOST_POINTS: usize = 900;
@@ -177,6 +180,8 @@ pub struct TraceView {
     pub reading: TraceReading,
     /// What kind of file it was; none for one that is kept.
     pub file_kind: Option<TraceKind>,
+    /// What it was taken for; none for one that is kept.
+    pub taken: Option<Taken>,
     /// Whose log it is.
     pub of: String,
     /// The other heaters of the file that were heated, each judged by itself.
@@ -231,6 +236,7 @@ fn view(heater: Heater, trace: &Trace, mass: Option<HotEndMass>, pen: Pen) -> Tr
         band_c: SETTLE_BAND_C,
         reading: reading.worded(pen),
         file_kind: None,
+        taken: None,
         of: capital(&heater.says(tools)),
         others: Vec::new(),
         notes: Vec::new(),
@@ -348,7 +354,49 @@ pub struct ReadTraceBody {
     /// Read it as an autotune rather than a hold test.
     #[serde(default)]
     pub autotune: bool,
+    /// What it is to be taken for; blank: what it suggests.
+    #[serde(default)]
+    pub read_as: TypedReadAs,
+    /// Number of the log that it was kept as when it was read before.
+    #[serde(default)]
+    pub kept: Option<i64>,
 }
+
+/// What a log is to be taken for, as it was typed.
+#[derive(Default, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct TypedReadAs {
+    /// Unit of temperatures and targets.
+    pub temperatures: Option<TemperatureUnit>,
+    /// Unit of times that are plain numbers.
+    pub times: Option<TimeUnit>,
+    /// From one report to the next, in a log without a clock.
+    #[schema(value_type = String)]
+    pub every: Typed,
+    /// What duty is counted in.
+    pub duty: Option<DutyScale>,
+    /// Target of a log that has none.
+    #[schema(value_type = String)]
+    pub target: Typed,
+}
+
+impl TypedReadAs {
+    /// What it says, and a target [°C].
+    fn read(&self, pen: Pen) -> Result<(ReadAs, Option<f64>), ApiError> {
+        let every_s = quantity_or("every", &self.every, Unit::Second, ReadAs::EVERY_S, pen)?;
+        let target_c = quantity_or("target", &self.target, Unit::Celsius, TARGETS_C, pen)?;
+        let read_as = ReadAs {
+            temperatures: self.temperatures,
+            times: self.times,
+            every_s,
+            duty: self.duty,
+        };
+        Ok((read_as, target_c))
+    }
+}
+
+/// What a heater can be set to [°C].
+const TARGETS_C: [f64; 2] = [30.0, 500.0];
 
 #[utoipa::path(post, path = "/api/v1/traces/read", request_body = ReadTraceBody,
     responses((status = 200, body = TraceView), (status = 404, body = Problem), (status = 413, body = Problem), (status = 422, body = Problem)))]
@@ -360,10 +408,11 @@ async fn read_file(
     let files = app.files.clone();
     let pen = app.pen().await?;
     let (trace, mut shown, body) = tokio::task::spawn_blocking(move || {
-        let mut file = read_trace(&text_of(&files, &body.file)?);
+        let (read_as, typed_target) = body.read_as.read(pen)?;
+        let mut file = read_trace_as(&text_of(&files, &body.file)?, &read_as);
         let mut trace = std::mem::take(&mut file.trace);
-        if let Some(target) = body.target_c
-            && trace.main_target_c().is_none()
+        if let Some(target) = typed_target.or(body.target_c)
+            && file.taken.no_target
         {
             trace = trace.with_target(target);
             file.notes.push(format!(
@@ -402,6 +451,7 @@ async fn read_file(
         let mut shown = view(file.heater, &trace, body.mass, pen);
         shown.others = file.others.iter().map(|log| other(log, pen)).collect();
         shown.file_kind = Some(file.kind);
+        shown.taken = Some(file.taken);
         shown.notes = file.notes;
         shown.diagnostics = file.diagnostics.into_iter().take(20).collect();
         let limits = body.mass.map_or_else(PhysicalLimits::default, limits_of);
@@ -422,7 +472,7 @@ async fn read_file(
     .await
     .map_err(|_| ApiError::Internal)??;
     if let Some(printer_id) = body.printer_id {
-        let (job_id, target_c) = (body.job_id, body.target_c);
+        let (job_id, target_c, kept) = (body.job_id, body.target_c, body.kept);
         let name: String = match body.name.trim() {
             "" => "log".into(),
             name => name.chars().take(120).collect(),
@@ -441,7 +491,10 @@ async fn read_file(
                         name: &name,
                     }),
                 };
-                let id = store.keep_trace(&new, &now())?;
+                let id = match kept {
+                    Some(kept) => store.keep_trace_again(kept, &new, &now())?,
+                    None => store.keep_trace(&new, &now())?,
+                };
                 Ok(store.trace(id)?.0)
             })
             .await?;

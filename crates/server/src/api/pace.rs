@@ -11,12 +11,12 @@ use wattotherm_link::routines::read_settings_text;
 use wattotherm_measure::entry::Entry as Typed;
 use wattotherm_toolpath::{AxisLimits, Factor, Limits};
 
-use super::prints::{number_or, values};
 use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};
 use crate::moment::now;
 use crate::printing::Pace;
 use crate::state::App;
+use crate::typed::{number_or, values};
 
 /// How fast a printer is, as far as it is known.
 #[derive(Serialize, ToSchema)]

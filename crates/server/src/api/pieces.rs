@@ -23,6 +23,7 @@ use crate::error::{ApiError, Problem};
 use crate::live::limits_of;
 use crate::moment::now;
 use crate::state::App;
+use crate::typed::values;
 
 /// A piece that is wanted.
 #[derive(Default, Deserialize, ToSchema)]
@@ -53,10 +54,6 @@ pub struct NewPiece {
     pub set: BTreeMap<String, Typed>,
 }
 
-fn values(field: &'static str, message: String) -> ApiError {
-    ApiError::Values { field, message }
-}
-
 fn number(field: &'static str, typed: &Typed) -> Result<Option<f64>, ApiError> {
     if typed.is_blank() {
         return Ok(None);
@@ -83,7 +80,7 @@ pub(super) fn facts(store: &Store, wanted: &NewPiece) -> Result<PieceFor, ApiErr
                 .filaments()?
                 .into_iter()
                 .find(|f| f.id == id)
-                .ok_or_else(|| values("filament_id", "There is no such filament.".into()))?,
+                .ok_or_else(|| values("filament_id", "There is no such filament."))?,
         ),
     };
     let in_force = store.settings(wanted.printer_id)?;

@@ -59,6 +59,8 @@ const LOSS_SD_C: f64 = 2.0;
 const STILL_C: f64 = 0.8;
 /// Samples farther apart than this can't tell a swing from noise [s].
 const FAST_S: f64 = 2.5;
+/// Samples farther apart than this show no hold: hot ends swing in 10 to 60 s [s]. Common practice, no source.
+const RARE_S: f64 = 20.0;
 /// Levelled off this far below, it lacks power even where the duty isn't known: no loop stops that short [°C].
 const FAR_C: f64 = 10.0;
 /// Scatter from which a reading is called noisy [°C], standard deviation.
@@ -112,6 +114,10 @@ pub(crate) fn judge(part: &[Sample], target: Option<f64>) -> Judged {
         high_c: f.high,
         span_s: f.span_s,
     });
+    if f.every_s > RARE_S {
+        own.facts.push(TraceFact::RareLines { every_s: f.every_s });
+        return own;
+    }
     let inside = (f.low - about).abs() <= SETTLE_BAND_C
         && (f.high - about).abs() <= SETTLE_BAND_C
         && held.iter().all(|s| (s.temp_c - about).abs() <= ONCE_C);

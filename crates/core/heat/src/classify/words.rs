@@ -4,7 +4,7 @@ use wattotherm_gcode::Heater;
 use wattotherm_measure::text::fixed;
 use wattotherm_measure::{Pen, Unit};
 
-use super::{SegmentKind, TraceClass, TraceReading};
+use super::{SegmentKind, TraceClass, TraceFact, TraceReading};
 
 impl TraceReading {
     /// The reading with its words in this pen's units. What an earlier version kept only as words stays so.
@@ -104,7 +104,20 @@ fn said(reading: &TraceReading, pen: Pen) -> (String, &'static str) {
             "Don't tune. Look whether the sock has come off or slipped, whether a fan or a door blows on the block, and whether plastic hangs on it.",
         ),
         TraceClass::CannotSay => (
-            "It strays, and this log doesn't show from what.".into(),
+            if reading
+                .facts
+                .iter()
+                .any(|f| matches!(f, TraceFact::RareLines { .. }))
+                && !reading
+                    .facts
+                    .iter()
+                    .any(|f| matches!(f, TraceFact::Strays { .. }))
+            {
+                "Its lines are too far apart to judge it by."
+            } else {
+                "It strays, and this log doesn't show from what."
+            }
+            .into(),
             "Don't tune by this. Log five minutes of hold at one target, a line a second, with duty and fan: that would settle it.",
         ),
         TraceClass::TooShort => (

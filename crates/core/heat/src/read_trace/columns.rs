@@ -2,12 +2,14 @@
 
 use wattotherm_gcode::Heater;
 
+use super::{TemperatureUnit, TimeUnit};
+
 /// The columns of one heater, by number.
 pub(super) struct HeaterColumns {
     pub heater: Heater,
     pub temp: usize,
-    /// Temperatures are in °F.
-    pub fahrenheit: bool,
+    /// Unit of its temperatures.
+    pub unit: TemperatureUnit,
     pub target: Option<usize>,
     pub duty: Option<usize>,
 }
@@ -16,8 +18,8 @@ pub(super) struct HeaterColumns {
 pub(super) struct Columns {
     pub separator: char,
     pub time: usize,
-    /// Factor to seconds; none where the unit isn't said.
-    pub unit_s: Option<f64>,
+    /// Unit of times; none where it isn't said.
+    pub time_unit: Option<TimeUnit>,
     /// The part fan.
     pub fan: Option<usize>,
     /// The heaters, the first nozzle first.
@@ -88,14 +90,14 @@ fn in_fahrenheit(name: &str) -> bool {
             .any(|u| name.contains(u))
 }
 
-/// Seconds of a unit of time, where the name says it.
-fn seconds_of(name: &str) -> Option<f64> {
+/// The unit of time, where the name says it.
+fn time_unit(name: &str) -> Option<TimeUnit> {
     if name.contains("ms") || name.contains("milli") {
-        Some(0.001)
+        Some(TimeUnit::Milliseconds)
     } else if name.contains("min") {
-        Some(60.0)
+        Some(TimeUnit::Minutes)
     } else if name.ends_with("_s") || ["sec", "(s)", "[s]"].iter().any(|u| name.contains(u)) {
-        Some(1.0)
+        Some(TimeUnit::Seconds)
     } else {
         None
     }
@@ -164,7 +166,11 @@ pub(super) fn heading(line: &str) -> Option<Columns> {
             Some(HeaterColumns {
                 heater,
                 temp,
-                fahrenheit: in_fahrenheit(&names[temp]),
+                unit: if in_fahrenheit(&names[temp]) {
+                    TemperatureUnit::Fahrenheit
+                } else {
+                    TemperatureUnit::Celsius
+                },
                 target,
                 duty,
             })
@@ -173,7 +179,7 @@ pub(super) fn heading(line: &str) -> Option<Columns> {
     (!heaters.is_empty()).then(|| Columns {
         separator,
         time,
-        unit_s: seconds_of(&names[time]),
+        time_unit: time_unit(&names[time]),
         fan,
         heaters,
     })

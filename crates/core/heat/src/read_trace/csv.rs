@@ -5,7 +5,10 @@ use wattotherm_gcode::Heater;
 use super::super::trace::Sample;
 use super::clock::{DAY_S, clock, number};
 use super::columns::{Columns, HeaterColumns, heading};
-use super::{Logged, MOST_SAMPLES, TraceFile, TraceKind, finish, note, shown};
+use super::{
+    Logged, MOST_SAMPLES, ReadAs, TemperatureUnit, TimeUnit, TraceFile, TraceKind, finish, note,
+    shown,
+};
 
 /// A line of a table, and where it stands.
 struct Line<'a> {
@@ -35,15 +38,27 @@ impl Line<'_> {
     }
 }
 
+/// Epoch and uptime counters in milliseconds are too large for anything else.
+const MILLISECONDS: f64 = 1e11;
+
 /// Seconds of each line, past midnight too.
 #[derive(Default)]
 struct Times {
     days_s: f64,
     last_s: Option<f64>,
+    /// Unit of times that are plain numbers, once there was one.
+    unit: Option<TimeUnit>,
 }
 
 impl Times {
-    fn of(&mut self, line: &Line, columns: &Columns, file: &mut TraceFile) -> Option<f64> {
+    /// `known` is the unit of a plain number, where it is known.
+    fn of(
+        &mut self,
+        line: &Line,
+        columns: &Columns,
+        known: Option<TimeUnit>,
+        file: &mut TraceFile,
+    ) -> Option<f64> {
         let text = line.cell(columns.time);
         let Some(t) = clock(text, line.decimal_comma) else {
             let says = format!("“{}” is no time. The line is left out.", shown(text));
@@ -51,11 +66,18 @@ impl Times {
             return None;
         };
         let clocked = text.contains(':');
-        // Epoch and uptime counters in milliseconds are too large for anything else.
-        let unit = columns
-            .unit_s
-            .unwrap_or(if t.abs() > 1e11 { 0.001 } else { 1.0 });
-        let mut t_s = if clocked { t } else { t * unit } + self.days_s;
+        let mut t_s = if clocked {
+            t
+        } else {
+            let unit = *self
+                .unit
+                .get_or_insert(known.unwrap_or(if t.abs() > MILLISECONDS {
+                    TimeUnit::Milliseconds
+                } else {
+                    TimeUnit::Seconds
+                }));
+            t * unit.seconds()
+        } + self.days_s;
         // Past midnight the clock begins anew.
         if clocked && self.last_s.is_some_and(|l| t_s < l - DAY_S / 2.0) {
             self.days_s += DAY_S;
@@ -70,20 +92,18 @@ impl Times {
 fn sample(
     line: &Line,
     own: &HeaterColumns,
+    unit: TemperatureUnit,
     fan: Option<usize>,
     t_s: f64,
     file: &mut TraceFile,
 ) -> Option<Sample> {
-    let celsius = |v: f64| {
-        if own.fahrenheit { (v - 32.0) / 1.8 } else { v }
-    };
     let text = line.cell(own.temp);
     let Some(temp) = number(text, line.decimal_comma) else {
         let says = format!("“{}” is no temperature. It is left out.", shown(text));
         note(file, line.at, line.column(own.temp), says);
         return None;
     };
-    let temp_c = celsius(temp);
+    let temp_c = unit.celsius(temp);
     if !(-300.0..=1_500.0).contains(&temp_c) {
         let says = format!("{temp_c} °C is no temperature of a heater. It is left out.");
         note(file, line.at, line.column(own.temp), says);
@@ -95,7 +115,7 @@ fn sample(
         // Off is off in any unit.
         target_c: line
             .number(own.target)
-            .map(|v| if v == 0.0 { 0.0 } else { celsius(v) }),
+            .map(|v| if v == 0.0 { 0.0 } else { unit.celsius(v) }),
         duty: line.number(own.duty),
         fan: match own.heater {
             Heater::Tool(_) => line.number(fan),
@@ -104,7 +124,7 @@ fn sample(
     })
 }
 
-pub(super) fn read_csv(text: &str) -> TraceFile {
+pub(super) fn read_csv(text: &str, wanted: &ReadAs) -> TraceFile {
     let mut file = TraceFile {
         kind: TraceKind::Csv,
         ..TraceFile::default()
@@ -121,6 +141,8 @@ pub(super) fn read_csv(text: &str) -> TraceFile {
         .iter()
         .map(|h| Logged::new(h.heater))
         .collect();
+    let unit_of = |own: &HeaterColumns| wanted.temperatures.unwrap_or(own.unit);
+    let known = wanted.times.or(columns.time_unit);
     let mut times = Times::default();
     for (i, text) in lines {
         if text.trim().is_empty() {
@@ -136,7 +158,7 @@ pub(super) fn read_csv(text: &str) -> TraceFile {
             cells: text.split(columns.separator).collect(),
             decimal_comma: columns.separator != ',',
         };
-        let Some(t_s) = times.of(&line, &columns, &mut file) else {
+        let Some(t_s) = times.of(&line, &columns, known, &mut file) else {
             continue;
         };
         // A program may report its heaters in turn, each on a line of its own.
@@ -152,7 +174,7 @@ pub(super) fn read_csv(text: &str) -> TraceFile {
             }
             if log.samples.last().is_some_and(|l| t_s <= l.t_s) {
                 late = true;
-            } else if let Some(s) = sample(&line, own, columns.fan, t_s, &mut file) {
+            } else if let Some(s) = sample(&line, own, unit_of(own), columns.fan, t_s, &mut file) {
                 log.samples.push(s);
             }
         }
@@ -164,7 +186,30 @@ pub(super) fn read_csv(text: &str) -> TraceFile {
             note(&mut file, line.at, line.column(columns.time), says);
         }
     }
-    if columns.heaters.iter().any(|h| h.fahrenheit) {
+    file.taken.times = times.unit;
+    if let Some(unit) = times.unit {
+        if wanted.times.is_some() {
+            file.notes
+                .push(format!("Times are taken as {}, as chosen.", unit.name()));
+        } else if columns.time_unit.is_none() {
+            file.notes.push(format!(
+                "The heading gives times no unit: {} are taken.",
+                unit.name()
+            ));
+        }
+    }
+    if let Some(unit) = wanted.temperatures {
+        let name = match unit {
+            TemperatureUnit::Celsius => "°C",
+            TemperatureUnit::Fahrenheit => "°F",
+        };
+        file.notes
+            .push(format!("Temperatures are taken as {name}, as chosen."));
+    } else if columns
+        .heaters
+        .iter()
+        .any(|h| h.unit == TemperatureUnit::Fahrenheit)
+    {
         file.notes
             .push("The heading says °F: temperatures are taken so.".into());
     }
@@ -173,6 +218,9 @@ pub(super) fn read_csv(text: &str) -> TraceFile {
             "The file has no duty: heater faults can't be told and no model can be fitted.".into(),
         );
     }
-    finish(&mut file, logged);
+    finish(&mut file, logged, wanted);
+    if let Some(own) = columns.heaters.iter().find(|h| h.heater == file.heater) {
+        file.taken.temperatures = unit_of(own);
+    }
     file
 }

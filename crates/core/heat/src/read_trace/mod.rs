@@ -4,6 +4,9 @@ mod clock;
 mod columns;
 mod csv;
 mod serial;
+mod taken;
+
+pub use taken::{DutyScale, ReadAs, Taken, TemperatureUnit, TimeUnit};
 
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -53,6 +56,8 @@ pub struct TraceFile {
     pub others: Vec<HeaterTrace>,
     /// How it was written.
     pub kind: TraceKind,
+    /// What it was taken for.
+    pub taken: Taken,
     /// What had to be assumed, one a sentence.
     pub notes: Vec<String>,
     /// What is wrong; reading goes on after each.
@@ -66,6 +71,7 @@ impl Default for TraceFile {
             trace: Trace::default(),
             others: Vec::new(),
             kind: TraceKind::default(),
+            taken: Taken::default(),
             notes: Vec::new(),
             diagnostics: Vec::new(),
         }
@@ -86,6 +92,12 @@ const MOST_DIAGNOSTICS: usize = 50;
 /// percent, 0 to 127 or 0 to 255: the largest value of the file tells, and a note says what was taken.
 #[must_use]
 pub fn read_trace(text: &str) -> TraceFile {
+    read_trace_as(text, &ReadAs::default())
+}
+
+/// [`read_trace`] with what the reader knows better than the file: its units, its scale, its interval.
+#[must_use]
+pub fn read_trace_as(text: &str, wanted: &ReadAs) -> TraceFile {
     let text = text.trim_start_matches('\u{feff}');
     let first = text
         .lines()
@@ -96,9 +108,9 @@ pub fn read_trace(text: &str) -> TraceFile {
         .take(200)
         .any(|l| read_temperatures(l).is_some());
     if !serial && columns::heading(first).is_some() {
-        csv::read_csv(text)
+        csv::read_csv(text, wanted)
     } else {
-        serial::read_serial(text)
+        serial::read_serial(text, wanted)
     }
 }
 
@@ -143,7 +155,7 @@ fn shown(text: &str) -> String {
 }
 
 /// Brings duty and fan to 0…1 and the time to its start. The first of `logged` that says anything is the file's.
-fn finish(file: &mut TraceFile, mut logged: Vec<Logged>) {
+fn finish(file: &mut TraceFile, mut logged: Vec<Logged>, wanted: &ReadAs) {
     let most = |get: fn(&Sample) -> Option<f64>| {
         logged
             .iter()
@@ -152,28 +164,39 @@ fn finish(file: &mut TraceFile, mut logged: Vec<Logged>) {
             .fold(0.0_f64, f64::max)
     };
     let from_printer = file.kind == TraceKind::Serial;
-    let scale = |m: f64| {
-        // A printer's own report counts in steps of its timer, never in percent.
-        if from_printer && m <= 127.0 {
-            (127.0, "0 to 127")
-        } else if m <= 1.0 {
-            (1.0, "0 to 1")
-        } else if m <= 100.0 {
-            (100.0, "percent")
-        } else if m <= 127.0 {
-            (127.0, "0 to 127")
+    let most_duty = most(|s| s.duty);
+    let scale = wanted.duty.unwrap_or(
+        if from_printer && most_duty <= DutyScale::SevenBits.full() {
+            // A printer's own report counts in steps of its timer, never in percent.
+            DutyScale::SevenBits
         } else {
-            (255.0, "0 to 255")
-        }
-    };
-    let (duty, name) = scale(most(|s| s.duty));
+            DutyScale::holding(most_duty)
+        },
+    );
+    let duty = scale.full();
     let fan = if from_printer {
         1.0
     } else {
-        scale(most(|s| s.fan)).0
+        DutyScale::holding(most(|s| s.fan)).full()
     };
-    if duty > 1.0 {
-        file.notes.push(format!("Duty is taken as {name}."));
+    if logged
+        .iter()
+        .flat_map(|l| &l.samples)
+        .any(|s| s.duty.is_some())
+    {
+        file.taken.duty = Some(scale);
+        if wanted.duty.is_some() {
+            file.notes
+                .push(format!("Duty is taken as {}, as chosen.", scale.name()));
+            if most_duty > duty {
+                file.notes.push(format!(
+                    "It reads up to {most_duty:.0}: more than full power. Look whether it is counted so."
+                ));
+            }
+        } else if duty > 1.0 {
+            file.notes
+                .push(format!("Duty is taken as {}.", scale.name()));
+        }
     }
     let start = logged
         .iter()
@@ -199,4 +222,5 @@ fn finish(file: &mut TraceFile, mut logged: Vec<Logged>) {
             });
         }
     }
+    file.taken.no_target = file.trace.samples.iter().all(|s| s.target_c.is_none());
 }

@@ -1,10 +1,13 @@
 //! Saved serial logs: lines with `T:205.1 /210.0 … @:87`.
 
 use wattotherm_gcode::{Heater, Words, read_temperatures};
+use wattotherm_measure::text::plain;
 
 use super::super::trace::Sample;
 use super::clock::{DAY_S, leading_clock};
-use super::{Logged, MOST_SAMPLES, TraceFile, TraceKind, finish, note, shown};
+use super::{
+    Logged, MOST_SAMPLES, ReadAs, TemperatureUnit, TraceFile, TraceKind, finish, note, shown,
+};
 
 /// The part fan as it was commanded, 0 to 1.
 fn commanded_fan(line: &str) -> Option<f64> {
@@ -17,11 +20,17 @@ fn commanded_fan(line: &str) -> Option<f64> {
     })
 }
 
-pub(super) fn read_serial(text: &str) -> TraceFile {
+/// From one report to the next where nothing says it [s].
+const EVERY_S: f64 = 1.0;
+
+pub(super) fn read_serial(text: &str, wanted: &ReadAs) -> TraceFile {
     let mut file = TraceFile {
         kind: TraceKind::Serial,
         ..TraceFile::default()
     };
+    let unit = wanted.temperatures.unwrap_or_default();
+    let every = wanted.every_s.unwrap_or(EVERY_S);
+    file.taken.temperatures = unit;
     let mut logged: Vec<Logged> = Vec::new();
     let mut last: Option<f64> = None;
     let mut fan = 0.0;
@@ -66,7 +75,7 @@ pub(super) fn read_serial(text: &str) -> TraceFile {
             }
             (None, l) => {
                 counted += 1;
-                l.map_or(0.0, |l| l + 1.0)
+                l.map_or(0.0, |l| l + every)
             }
         };
         last = Some(t_s);
@@ -79,8 +88,13 @@ pub(super) fn read_serial(text: &str) -> TraceFile {
             });
             logged[at].samples.push(Sample {
                 t_s,
-                temp_c: c.at_c,
-                target_c: Some(c.target_c),
+                temp_c: unit.celsius(c.at_c),
+                // Off is off in any unit.
+                target_c: Some(if c.target_c == 0.0 {
+                    0.0
+                } else {
+                    unit.celsius(c.target_c)
+                }),
                 duty: c.output,
                 fan: matches!(heater, Heater::Tool(_)).then_some(fan),
             });
@@ -93,11 +107,23 @@ pub(super) fn read_serial(text: &str) -> TraceFile {
         );
         note(&mut file, 1, 1, says);
     }
-    if counted > clocked {
+    if unit == TemperatureUnit::Fahrenheit {
         file.notes
-            .push("The log has no clock: one report a second is assumed.".into());
+            .push("Temperatures are taken as °F, as chosen.".into());
+    }
+    if counted > clocked {
+        file.taken.every_s = Some(every);
+        file.notes.push(wanted.every_s.map_or_else(
+            || "The log has no clock: one report a second is assumed.".into(),
+            |s| {
+                format!(
+                    "The log has no clock: a report every {} s is taken, as chosen.",
+                    plain(s, 3)
+                )
+            },
+        ));
     }
     logged.sort_by_key(|l| l.heater);
-    finish(&mut file, logged);
+    finish(&mut file, logged, wanted);
     file
 }

@@ -17,13 +17,14 @@ use wattotherm_toolpath::{
     check_change,
 };
 
-use super::{MOST_NAME, number, number_or, values};
+use super::MOST_NAME;
 use crate::body::{Body, Path};
 use crate::error::{ApiError, Problem};
 use crate::live::limits_of;
 use crate::moment::now;
 use crate::printing::{HELPERS, broke_off};
 use crate::state::App;
+use crate::typed::{number, number_or, values};
 
 /// Bands as they were typed.
 #[derive(Deserialize, ToSchema)]

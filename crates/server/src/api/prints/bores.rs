@@ -10,11 +10,12 @@ use wattotherm_job::stations::flow::density_g_cm3;
 use wattotherm_measure::entry::Entry as Typed;
 use wattotherm_toolpath::{Bead, BoreEstimate, Bores, NewBore, compare_bores, estimate_bore};
 
-use super::{ForPrinter, look, number, number_or, options, values};
+use super::{ForPrinter, look, options};
 use crate::body::{Body, Path, Query};
 use crate::error::{ApiError, Problem};
 use crate::printing::{Pace, broke_off};
 use crate::state::App;
+use crate::typed::{number, number_or, values};
 
 /// Another bore as it was typed.
 #[derive(Deserialize, ToSchema)]

@@ -13,8 +13,6 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_job::route::Stop;
 use wattotherm_job::stations::acceptance::run_length;
-use wattotherm_measure::Unit;
-use wattotherm_measure::entry::Entry as Typed;
 use wattotherm_measure::text::duration_s;
 use wattotherm_store::{Files, NewPrintFile, PrintFile, Store};
 use wattotherm_toolpath::{
@@ -30,6 +28,7 @@ use crate::moment::now;
 use crate::printing::{HELPERS, Pace, broke_off, usual};
 use crate::reading::ReadingThrough;
 use crate::state::{App, context_of, traveller_of};
+use crate::typed::values;
 
 /// Largest sliced part [bytes].
 const PRINT_LIMIT: usize = 2 * 1024 * 1024 * 1024;
@@ -126,42 +125,6 @@ fn head(p: PrintFile) -> PrintHead {
         made_from: p.made_from,
         change: p.change.and_then(|c| serde_json::from_str(&c).ok()),
     }
-}
-
-pub(super) fn values(field: &'static str, message: impl Into<String>) -> ApiError {
-    ApiError::Values {
-        field,
-        message: message.into(),
-    }
-}
-
-/// A number as it was typed, in its own unit.
-fn number(field: &'static str, typed: &Typed, within: [f64; 2]) -> Result<f64, ApiError> {
-    let value = typed
-        .parse(Unit::One)
-        .ok_or_else(|| values(field, format!("“{}” is no number.", typed.shown())))?;
-    if !(within[0]..=within[1]).contains(&value) {
-        return Err(values(
-            field,
-            format!(
-                "{value} can’t be meant: type {} to {}.",
-                within[0], within[1]
-            ),
-        ));
-    }
-    Ok(value)
-}
-
-/// The same, or none where nothing is typed.
-pub(super) fn number_or(
-    field: &'static str,
-    typed: &Typed,
-    within: [f64; 2],
-) -> Result<Option<f64>, ApiError> {
-    if typed.is_blank() {
-        return Ok(None);
-    }
-    number(field, typed, within).map(Some)
 }
 
 /// Which printer a part is timed for.

@@ -16,12 +16,13 @@ use wattotherm_toolpath::{Bead, Clearance};
 
 use super::super::live::RoutineBegun;
 use super::super::printers::Made;
-use super::{look, number, values};
+use super::look;
 use crate::body::{Body, Path, Query};
 use crate::error::{ApiError, Problem};
 use crate::moment::now;
 use crate::printing::{Pace, usual};
 use crate::state::App;
+use crate::typed::{number, values};
 
 /// A printer that a part goes to.
 #[derive(Deserialize, IntoParams)]
