@@ -457,7 +457,9 @@ test('the connected printer does what it can of a check: it logs while the head 
     await instead('Watch the reading while the head')
     await page.getByRole('button', { name: /Warm it, then move the head/ }).click()
     await expect(page.getByRole('group', { name: 'Running on the printer' })).toBeVisible()
-    await page.getByRole('button', { name: 'Take what the log shows' }).click({ timeout: 120_000 })
+    await page
+      .getByRole('button', { name: 'The head was moved: take what the log shows' })
+      .click({ timeout: 120_000 })
     await expect(evidence(page)).toContainText('from the printer')
     await expect(evidence(page)).toContainText('reading jumps when the head is moved: yes')
     // Its sensor is new: plug or wire, and never the loop.

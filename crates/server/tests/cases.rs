@@ -385,8 +385,72 @@ fn what_a_stopped_station_and_a_heat_log_have_shown_is_known() {
     );
     assert_eq!(status, 201, "{made}");
     let page = s.get(&format!("/api/v1/cases/{}", made["id"]));
-    assert_eq!(page["causes"][0]["id"], "wire_breaking", "{}", page["seen"]);
+    let seen = |page: &Value| -> Vec<(String, String)> {
+        let all = page["seen"].as_array().unwrap().iter();
+        all.map(|x| {
+            let text = |k: &str| x[k].as_str().unwrap().to_owned();
+            (text("observation"), text("answer"))
+        })
+        .collect()
+    };
+    let pair = |o: &str, a: &str| (o.to_owned(), a.to_owned());
+    // Nothing moved while it was logged: that it jumps is known, and not when.
+    assert_eq!(
+        seen(&page),
+        [pair("jumps", "yes"), pair("hold_swings", "no")]
+    );
     assert_eq!(page["seen"][0]["from"], "log");
+    let causes = page["causes"].as_array().unwrap().iter();
+    let first_two: Vec<&str> = causes.take(2).map(|c| c["id"].as_str().unwrap()).collect();
+    assert!(first_two.contains(&"wire_breaking"), "{first_two:?}");
+    // The same log, made while the head was moved by hand, says more.
+    let case = &made["id"];
+    let (status, page) = s.call(
+        "POST",
+        &format!("/api/v1/cases/{case}/log"),
+        Some(&json!({"trace": trace, "moved": true})),
+    );
+    assert_eq!(status, 200, "{page}");
+    assert!(seen(&page).contains(&pair("jumps_when_moved", "yes")));
+    assert_eq!(page["causes"][0]["id"], "wire_breaking", "{page}");
+}
+
+#[test]
+fn a_steady_log_at_rest_does_not_clear_a_wire_that_breaks_when_it_bends() {
+    let s = Server::demo();
+    let csv: String = (0..400)
+        .map(|t| {
+            format!(
+                "{t},{:.2},205,0.35\n",
+                205.0 + 0.4 * f64::from(t % 7 - 3) / 3.0
+            )
+        })
+        .collect();
+    let csv = format!("time_s,temp_c,target_c,duty\n{csv}");
+    let (_, view) = s.call(
+        "POST",
+        "/api/v1/traces/read",
+        Some(&json!({"file": s.send_file(csv.as_bytes()), "name": "log.csv", "printer_id": 2})),
+    );
+    let trace = view["kept"]["id"].as_i64().unwrap();
+    let case = begin(&s, 2, "The temperature jumps about.");
+    let take = |moved: bool| {
+        let (status, page) = s.call(
+            "POST",
+            &format!("/api/v1/cases/{case}/log"),
+            Some(&json!({"trace": trace, "moved": moved})),
+        );
+        assert_eq!(status, 200, "{page}");
+        let all = page["seen"].as_array().unwrap().clone();
+        let of = |o: &str| {
+            all.iter()
+                .find(|x| x["observation"] == o)
+                .map(|x| x["answer"].as_str().unwrap().to_owned())
+        };
+        (of("hold_swings"), of("jumps_when_moved"))
+    };
+    assert_eq!(take(false), (Some("no".into()), None));
+    assert_eq!(take(true).1, Some("no".into()));
 }
 
 #[test]
@@ -565,4 +629,46 @@ fn what_was_put_onto_the_job_before_the_proof_is_not_put_there_twice() {
     assert_eq!(call("coupler"), 409);
     assert_eq!(end(&s, case, &json!({"how": null})).0, 200);
     assert_eq!((call("pull_tube"), call("prayer")), (422, 422));
+}
+
+#[test]
+fn a_part_that_was_fitted_before_the_case_is_fitted_once_more_where_it_is_the_cause() {
+    let s = Server::demo();
+    // Hazel's job has its new sensor in; its loop stops at a reading that jumps, and its wire is proven to break.
+    let stops = || {
+        let page = s.get("/api/v1/jobs/7");
+        let lines = page["traveller"]["lines"].as_array().unwrap().clone();
+        let of = move |key: &str| {
+            let line = lines.iter().find(|l| l["key"] == key);
+            line.map(|l| l["state"].as_str().unwrap().to_owned())
+        };
+        of
+    };
+    let fit = "fit.sensor_same_type";
+    let keys = s.get("/api/v1/jobs/7")["traveller"]["lines"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|l| l["key"].to_string())
+        .collect::<Vec<_>>();
+    assert_eq!(stops()(fit).as_deref(), Some("closed"), "{keys:?}");
+    let case = begin(&s, 4, "");
+    told(&s, case, &[("jumps", "yes"), ("jumps_when_moved", "yes")]);
+    let job = || {
+        let body = json!({"by": "sensor"});
+        let (status, made) = s.call("POST", &format!("/api/v1/cases/{case}/job"), Some(&body));
+        assert_eq!((status, &made["job"]), (200, &json!(7)), "{made}");
+    };
+    job();
+    assert_eq!(stops()(fit).as_deref(), Some("open"));
+    // What the new one shakes is open again too, cold before hot.
+    for key in ["sensor_type", "power_up", "first_heat"] {
+        let state = stops()(key);
+        assert!(state.is_none_or(|s| s != "closed"), "{key}");
+    }
+    // Once is enough.
+    let deeds = || s.get("/api/v1/jobs/7")["deeds"].as_array().unwrap().len();
+    let before = deeds();
+    job();
+    assert_eq!(deeds(), before);
 }

@@ -4976,6 +4976,8 @@ export interface components {
         };
         /** @description A heat log to be read. */
         LogOfCase: {
+            /** @description The head was moved by hand while it was logged. */
+            moved?: boolean;
             /**
              * Format: int64
              * @description Its number.

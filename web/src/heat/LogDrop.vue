@@ -69,10 +69,12 @@ async function tell(name: string, work: () => Promise<void>) {
   busy.value = name
   try {
     await work()
+    return true
   } catch (e) {
     const problem = e instanceof ServerError ? e.problem : null
     errors.value = (problem?.errors ?? []).filter((p) => p.field === 'every' || p.field === 'target')
     if (!errors.value.length) failure.value = problem?.detail ?? `${name} can’t be sent. Try again.`
+    return false
   } finally {
     busy.value = ''
   }
@@ -89,9 +91,12 @@ async function take(file: File) {
 }
 
 async function again(as: Schemas['TypedReadAs']) {
-  asked.value = as
   const of = last.value
-  if (of) await tell(of.name, () => read(of.sha256, of.name, of.kept))
+  if (!of) return
+  const before = asked.value
+  asked.value = as
+  /* What doesn't read is not what it was taken for. */
+  if (!(await tell(of.name, () => read(of.sha256, of.name, of.kept)))) asked.value = before
 }
 </script>
 

@@ -14,7 +14,7 @@ import { no, unsure, yes, type CaseEntry, type CasePage, type Step } from './use
 const props = defineProps<{ page: CasePage; step: Step; why: string; failure: string; busy: boolean }>()
 const emit = defineEmits<{
   tell: [entries: CaseEntry[], typed: { observation: string; value: string }[]]
-  log: [trace: number]
+  log: [trace: number, moved: boolean]
   pass: []
   job: [by: string]
 }>()
@@ -135,7 +135,7 @@ const spoken = (answer: unknown) => (answer === 'unsure' ? 'nobody could tell' :
         :label="step.at_label ?? ''"
       />
     </div>
-    <PrinterCheck v-if="step.printer" :page="page" :step="step" @log="(t) => emit('log', t)" />
+    <PrinterCheck v-if="step.printer" :page="page" :step="step" @log="(t, moved) => emit('log', t, moved)" />
 
     <fieldset v-if="step.kind === 'check' && step.one_of" class="answers">
       <legend>What do you see?</legend>

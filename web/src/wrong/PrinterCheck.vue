@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { NButton } from 'naive-ui'
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 
 import { ServerError, answer, client } from '../api/client'
 import { numberOf } from '../api/words'
@@ -12,7 +12,7 @@ import type { CasePage, Step } from './useCase'
 
 /* What the connected printer does of a check by itself. */
 const props = defineProps<{ page: CasePage; step: Step }>()
-const emit = defineEmits<{ log: [trace: number] }>()
+const emit = defineEmits<{ log: [trace: number, moved: boolean] }>()
 const id = computed(() => props.page.printer.id)
 const { printer, connected, running, nozzleC } = useLivePrinter(id)
 const { temperature } = usePen()
@@ -37,6 +37,14 @@ async function feed() {
     failure.value = e instanceof ServerError ? e.problem.detail : String(e)
   }
 }
+/* What the hand was on goes when the printer begins and ends: it stays with the check. */
+const root = ref<HTMLElement>()
+const held = () => document.activeElement === document.body || root.value?.contains(document.activeElement)
+watch(running, async () => {
+  if (!held()) return
+  await nextTick()
+  if (document.activeElement === document.body) root.value?.focus()
+})
 const done = computed(() => {
   const r = printer.value?.routine
   return r && r.done && r.number === number.value ? r.done : null
@@ -63,7 +71,7 @@ async function run(kind: 'hold' | 'limit' | 'warm', seconds: number) {
 </script>
 
 <template>
-  <div v-if="connected" class="does" role="group" aria-label="The printer does it">
+  <div v-if="connected" ref="root" class="does" tabindex="-1" role="group" aria-label="The printer does it">
     <RoutineBar v-if="running" :printer="id" :routine="running" />
     <p v-else-if="step.printer === 'reading'">
       It reads <strong class="mono">{{ temperature(nozzleC, 1) }}</strong> now.
@@ -88,9 +96,15 @@ async function run(kind: 'hold' | 'limit' | 'warm', seconds: number) {
       <p v-if="done.failed" class="error">{{ done.failed }}</p>
       <p v-else-if="done.taken_c != null">It takes up to {{ temperature(done.taken_c) }}.</p>
       <p v-else-if="done.hold">The log shows: {{ done.hold.reading.headline }}</p>
-      <NButton v-if="done.trace != null" type="primary" @click="emit('log', done.trace)"
-        >Take what the log shows</NButton
+      <NButton
+        v-if="done.trace != null"
+        type="primary"
+        @click="emit('log', done.trace, step.printer === 'watch')"
       >
+        {{
+          step.printer === 'watch' ? 'The head was moved: take what the log shows' : 'Take what the log shows'
+        }}
+      </NButton>
       <NButton @click="number = null">Again</NButton>
     </div>
     <p v-if="failure" class="error" role="alert">{{ failure }}</p>

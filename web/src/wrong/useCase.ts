@@ -28,8 +28,12 @@ export function useCase(id: Ref<number>) {
         answer(client.POST('/api/v1/cases/{id}/entries', { ...path(), body: { entries, typed } })),
       ),
     )
-  const takeLog = async (trace: number) =>
-    show(await attempt(() => answer(client.POST('/api/v1/cases/{id}/log', { ...path(), body: { trace } }))))
+  const takeLog = async (trace: number, moved: boolean) =>
+    show(
+      await attempt(() =>
+        answer(client.POST('/api/v1/cases/{id}/log', { ...path(), body: { trace, moved } })),
+      ),
+    )
   const end = async (body: Schemas['EndCase']) => {
     const ended = await attempt(() => answer(client.POST('/api/v1/cases/{id}/end', { ...path(), body })))
     if (ended) await queries.invalidateQueries()

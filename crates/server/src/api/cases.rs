@@ -85,7 +85,7 @@ fn known_from(store: &Store, new: &NewCase) -> Result<Vec<Entry>, ApiError> {
     }
     if let Some(trace) = new.trace {
         let class = log_class(store, new.printer_id, trace)?;
-        known.extend(evidence::of_class(class, From::Log));
+        known.extend(evidence::of_class(class, false, From::Log));
     }
     Ok(known)
 }
@@ -105,6 +105,9 @@ fn log_class(store: &Store, printer_id: i64, trace: i64) -> Result<TraceClass, A
 pub struct LogOfCase {
     /// Its number.
     pub trace: i64,
+    /// The head was moved by hand while it was logged.
+    #[serde(default)]
+    pub moved: bool,
 }
 
 #[utoipa::path(post, path = "/api/v1/cases/{id}/log", params(("id" = i64, Path)), request_body = LogOfCase,
@@ -119,7 +122,7 @@ async fn take_log(
         .with(move |store| {
             let case = store.fault_case(id)?;
             let class = log_class(store, case.printer_id, body.trace)?;
-            let entries = evidence::of_class(class, From::Printer);
+            let entries = evidence::of_class(class, body.moved, From::Printer);
             if entries.is_empty() {
                 return Err(values(
                     "trace",

@@ -31,7 +31,7 @@ pub fn of_cause(cause: Cause) -> Vec<Entry> {
             &[("reads_end", true)]
         }
         Cause::WrongSensorType => &[("other_type", true)],
-        Cause::SensorIntermittent => &[("jumps", true), ("at_random", true)],
+        Cause::SensorIntermittent => &[("jumps", true)],
         Cause::SensorLoose => &[("overshoots", true)],
         Cause::HeaterOfLowerVoltage
         | Cause::HeaterTooWeak
@@ -39,30 +39,35 @@ pub fn of_cause(cause: Cause) -> Vec<Entry> {
         | Cause::HeaterOpen
         | Cause::HeaterShorted => &[("watts_off", true)],
         Cause::HeaterFailing | Cause::NeverReaches => &[("slow_heat", true)],
-        Cause::SinkTooHot => &[("after_minutes", true)],
+        Cause::SinkTooHot => &[("sink_c", true)],
         Cause::NozzleLeaks => &[("leak_hot", true)],
-        Cause::PlannedTooHot => &[("limit_low", true)],
         _ => &[],
     };
     seen(From::Station, pairs)
 }
 
-/// What a heat log has shown; a class that can't say says nothing.
-pub fn of_class(class: TraceClass, from: From) -> Vec<Entry> {
-    let pairs: &[(&str, bool)] = match class {
-        TraceClass::Steady => &[
-            ("hold_swings", false),
-            ("jumps_when_moved", false),
-            ("reads_end", false),
-        ],
-        TraceClass::LoopSwinging => &[("hold_swings", true), ("swings", true)],
-        TraceClass::SensorIntermittent => &[
-            ("jumps", true),
-            ("jumps_when_moved", true),
-            ("hold_swings", false),
-        ],
-        TraceClass::OpenOrShort => &[("reads_end", true)],
-        TraceClass::HeaterFailing | TraceClass::NeverReaching => &[("slow_heat", true)],
+/// What a heat log has shown; a class that can't say says nothing. `moved`: the head was moved by hand meanwhile. A
+/// wire that breaks when it bends reads quite steadily at rest, so a log at rest says nothing of that.
+pub fn of_class(class: TraceClass, moved: bool, from: From) -> Vec<Entry> {
+    use TraceClass as C;
+    let pairs: &[(&str, bool)] = match (class, moved) {
+        (C::SensorIntermittent, true) => &[("jumps", true), ("jumps_when_moved", true)],
+        (C::SensorIntermittent, false) => &[("jumps", true), ("hold_swings", false)],
+        // What swings, lies beside its target or scatters has no jump in it: that is asked before all of them.
+        (
+            C::Steady
+            | C::LoopSwinging
+            | C::Offset
+            | C::Noisy
+            | C::Drifting
+            | C::LossGrew
+            | C::FanStealingHeat,
+            true,
+        ) => &[("jumps_when_moved", false)],
+        (C::Steady, false) => &[("hold_swings", false), ("reads_end", false)],
+        (C::LoopSwinging, false) => &[("hold_swings", true), ("swings", true)],
+        (C::OpenOrShort, _) => &[("reads_end", true)],
+        (C::HeaterFailing | C::NeverReaching, _) => &[("slow_heat", true)],
         _ => &[],
     };
     seen(from, pairs)

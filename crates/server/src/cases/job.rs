@@ -4,7 +4,7 @@ use wattotherm_diagnosis::{Action, Answer, Outcome, SHIPPED, Told};
 use wattotherm_job::route::{Begins, Deed, Stop};
 use wattotherm_measure::Pen;
 use wattotherm_printer::Replacement;
-use wattotherm_store::{FaultCase, NewJob, Shows, Store};
+use wattotherm_store::{FaultCase, Job, NewJob, Shows, Store};
 
 use super::gather;
 use crate::error::ApiError;
@@ -35,7 +35,7 @@ pub fn open_or_extend(
             reason: reason.clone(),
         });
         for deed in fitted.into_iter().chain(asked) {
-            add(store, job.id, &deed)?;
+            add(store, &job, case, &deed)?;
         }
         store.case_to_job(case.id, job.id)?;
         return Ok(Some(job.id));
@@ -75,25 +75,44 @@ pub fn open_or_extend(
     // A check-up asks for them by itself.
     if part.is_some() {
         for deed in asked {
-            add(store, id, &deed)?;
+            add(store, &store.job(id)?, case, &deed)?;
         }
     }
     Ok(Some(id))
 }
 
-/// Notes a deed at a job, unless what it asks for is on its route already: put there before the proof, or by a part.
-fn add(store: &mut Store, job_id: i64, deed: &Deed) -> Result<(), ApiError> {
-    let job = store.job(job_id)?;
-    let card = traveller_of(store, &job)?;
+/// Notes a deed at a job, unless what it asks for is on its route already: still open there, or put there since the
+/// case began or the complaint last came back. What was fitted or found before that is done once more: the case is
+/// about it.
+fn add(store: &mut Store, job: &Job, case: &FaultCase, deed: &Deed) -> Result<(), ApiError> {
+    let card = traveller_of(store, job)?;
+    let open = |of: &dyn Fn(Stop) -> bool| {
+        let open = card.lines.iter().filter(|l| l.is_open());
+        open.filter_map(|l| l.key.parse().ok()).any(of)
+    };
+    let deeds = store.deeds(job.id)?;
+    let came_back = deeds
+        .iter()
+        .filter(|d| matches!(d.deed, Deed::CameBack { .. }));
+    let since = came_back
+        .map(|d| &d.at)
+        .max()
+        .map_or(&case.begun_at, |at| at.max(&case.begun_at));
+    let asked_since = |same: &dyn Fn(&Deed) -> bool| {
+        let mut later = deeds.iter().filter(|d| d.at >= *since);
+        later.any(|d| same(&d.deed))
+    };
     let on_the_route = match deed {
         Deed::PartAdded { part, .. } => {
-            // A part that explained nothing is fitted once more; any other is not.
-            job.replaced.contains(part) && !card.false_fixes.iter().any(|f| f.part == *part)
+            let begun_with = job.opened_at >= *since && job.replaced.contains(part);
+            let same = |d: &Deed| matches!(d, Deed::PartAdded { part: p, .. } if p == part);
+            begun_with || open(&|stop| stop == Stop::Fit(*part)) || asked_since(&same)
         }
         Deed::ValueAsked { parameter, .. } => {
-            let of = |stop: Stop| matches!(stop, Stop::Parameter(p, _) if p == *parameter);
-            let open = card.lines.iter().filter(|l| l.is_open());
-            open.filter_map(|l| l.key.parse().ok()).any(of)
+            let of = |stop| matches!(stop, Stop::Parameter(p, _) if p == *parameter);
+            let same =
+                |d: &Deed| matches!(d, Deed::ValueAsked { parameter: p, .. } if p == parameter);
+            open(&of) || asked_since(&same)
         }
         _ => false,
     };
@@ -102,7 +121,7 @@ fn add(store: &mut Store, job_id: i64, deed: &Deed) -> Result<(), ApiError> {
     }
     let changed = changed_of(store, job.printer_id, None)?;
     deed.check(&card, &job.replaced, &changed, job.finished_at.is_some())?;
-    store.add_deed(&job, deed, &deed.says(str::to_owned), &[], &now())?;
+    store.add_deed(job, deed, &deed.says(str::to_owned), &[], &now())?;
     Ok(())
 }
 
