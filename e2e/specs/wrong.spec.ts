@@ -495,3 +495,23 @@ test('a nozzle that the customer swapped: what the cause leaves unexplained is s
   await page.getByRole('link', { name: 'Begin the job for the swapped part' }).click()
   await expect(page.getByLabel("Complaint, in the customer's words")).toHaveValue(told)
 })
+
+test('a proven cause whose complaint is back is said with one press on the next case of its job', async ({
+  page,
+  request,
+}) => {
+  const printer = await ownPrinter(request, 'Meadowsweet')
+  const made = async (path: string, data: object) =>
+    (await (await request.post(`/api/v1/${path}`, { data })).json()) as { id: number; job: number }
+  const seen = (observation: string) => ({ entry: 'seen', observation, answer: 'yes' })
+  const first = await made('cases', { printer_id: printer, sentence: 'The temperature jumps about.' })
+  await made(`cases/${first.id}/entries`, { entries: [seen('jumps'), seen('jumps_when_moved')] })
+  await made(`cases/${first.id}/end`, { how: 'proven', cause: 'wire_breaking', by: 'sensor', job: true })
+  const second = await made('cases', { printer_id: printer, sentence: 'The temperature jumps about.' })
+  await page.goto(`/wrong/${second.id}`)
+  const before = page.getByRole('region', { name: 'Found on this job before' })
+  await expect(before).toContainText(`Case ${first.id}: sensor wire that is breaking.`)
+  await before.getByRole('button', { name: 'It is that complaint again' }).click()
+  await expect(before).toContainText('It came back.')
+  await expect(before.getByRole('button')).toHaveCount(0)
+})

@@ -672,3 +672,49 @@ fn a_part_that_was_fitted_before_the_case_is_fitted_once_more_where_it_is_the_ca
     job();
     assert_eq!(deeds(), before);
 }
+
+#[test]
+fn a_cause_that_was_proven_on_the_job_and_is_back_stands_as_a_false_fix_and_teaches_nothing() {
+    let s = Server::demo();
+    let first = begin(&s, 4, "The temperature jumps about.");
+    told(&s, first, &[("jumps", "yes"), ("jumps_when_moved", "yes")]);
+    let proven = json!({"how": "proven", "cause": "wire_breaking", "by": "sensor", "job": true});
+    assert_eq!(end(&s, first, &proven).0, 200);
+    let second = begin(&s, 4, "The temperature jumps about.");
+    let page = s.get(&format!("/api/v1/cases/{second}"));
+    let earlier = &page["earlier"][0];
+    assert_eq!(
+        (&earlier["case"], &earlier["cause"], &earlier["came_back"]),
+        (
+            &json!(first),
+            &json!("sensor wire that is breaking"),
+            &json!(false)
+        )
+    );
+    assert_eq!(page["false_fixes"], json!([]));
+    let back = |case: i64, then: i64| {
+        let at = format!("/api/v1/cases/{case}/back");
+        s.call("POST", &at, Some(&json!({ "case": then })))
+    };
+    // Not itself, and not one of another printer.
+    assert_eq!((back(second, second).0, back(second, 2).0), (409, 409));
+    let (status, page) = back(second, first);
+    assert_eq!(status, 200, "{page}");
+    assert_eq!(page["earlier"][0]["came_back"], true);
+    let fixes = page["false_fixes"].as_array().unwrap();
+    assert!(
+        fixes[0].as_str().unwrap().contains("temperature sensor"),
+        "{fixes:?}"
+    );
+    // The sensor didn't explain it: it isn't the likeliest any more.
+    assert_ne!(
+        page["causes"][0]["id"], "wire_breaking",
+        "{}",
+        page["causes"]
+    );
+    let then = s.get(&format!("/api/v1/cases/{first}"));
+    assert_eq!(then["case"]["counts"], false);
+    let deeds = s.get("/api/v1/jobs/7")["deeds"].clone();
+    let last = deeds.as_array().unwrap().last().unwrap().clone();
+    assert_eq!(last["deed"]["deed"], "came_back");
+}

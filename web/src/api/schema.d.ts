@@ -56,6 +56,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/cases/{id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Says that the complaint of an earlier case of the same job is back: what was proven then didn't hold. */
+        post: operations["back_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/cases/{id}/counts": {
         parameters: {
             query?: never;
@@ -1784,6 +1801,14 @@ export interface components {
              */
             z: number | null;
         };
+        /** @description An earlier case. */
+        BackAgain: {
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            case: number;
+        };
         /** @description One measured quantity against its limit: what a band plot shows. */
         Band: {
             /**
@@ -2208,6 +2233,8 @@ export interface components {
             cause?: string | null;
             /** @description The likeliest causes. */
             causes: components["schemas"]["CauseShown"][];
+            /** @description What was found on the same job before. */
+            earlier: components["schemas"]["EarlierShown"][];
             /**
              * Format: double
              * @description Expected money to the end, as a number in the shop's money; none where no price is known.
@@ -3205,6 +3232,20 @@ export interface components {
              * @default 0
              */
             version: number;
+        };
+        /** @description An earlier case of the same job whose cause was proven. */
+        EarlierShown: {
+            /** @description It was said since that the complaint came back. */
+            came_back: boolean;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            case: number;
+            /** @description What it was, in words. */
+            cause: string;
+            /** @description Since when it is over. */
+            ended_at: string;
         };
         /** @description Minutes of hands, minutes of waiting, and filament used. */
         Effort: {
@@ -9073,6 +9114,56 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    back_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackAgain"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CasePage"];
+                };
+            };
+            /** @description The path or the query doesn't read. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

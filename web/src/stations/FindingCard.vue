@@ -33,6 +33,8 @@ const action = computed(
     })[props.finding?.facts.verdict ?? 'measure_again'],
 )
 const asks = computed(() => props.problems.filter((p) => p.code === 'missing' || p.code === 'count'))
+/* A question stands where it is seen while one types; what is only missing still comes. */
+const question = computed(() => asks.value.find((p) => p.code === 'count')?.message)
 const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p)))
 </script>
 
@@ -63,8 +65,8 @@ const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p
         <p>{{ wrong[0]?.message }}</p>
       </template>
       <template v-else>
-        <p class="head">Waiting for readings.</p>
-        <p>{{ asks[0]?.message }}</p>
+        <p class="head">{{ question ?? 'Waiting for readings.' }}</p>
+        <p v-if="!question">{{ asks[0]?.message }}</p>
       </template>
       <p v-if="failure && finding" class="error">{{ failure }}</p>
     </div>

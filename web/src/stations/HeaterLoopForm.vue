@@ -10,6 +10,7 @@ import LogDrop from '../heat/LogDrop.vue'
 import TraceReading from '../heat/TraceReading.vue'
 import LiveCurve from '../live/LiveCurve.vue'
 import RoutineBar from '../live/RoutineBar.vue'
+import { useKeptHand } from '../live/keptHand'
 import ReadingField from '../ui/ReadingField.vue'
 import LinkHint from './LinkHint.vue'
 import { useLink } from './useLink'
@@ -25,6 +26,11 @@ const here = computed(() => ({ job: props.job, stop: props.stationKey }))
 const fault = computed(() => props.station.finding.value?.facts.verdict === 'stop')
 const free = computed(() => link.connected.value && !link.running.value && !link.busy.value)
 
+const work = ref<HTMLElement>()
+useKeptHand(
+  work,
+  computed(() => link.running.value?.number),
+)
 /* Results of a routine are in the draft already; what this page shows is brought up to it. */
 const merged = ref(0)
 const failed = ref('')
@@ -141,7 +147,14 @@ async function readGains() {
     :station="station"
     otherwise="Not connected: drop logs in below, or type what the display shows."
   />
-  <div v-if="link.connected.value" class="ways" role="group" aria-label="Work on the printer">
+  <div
+    v-if="link.connected.value"
+    ref="work"
+    class="ways"
+    tabindex="-1"
+    role="group"
+    aria-label="Work on the printer"
+  >
     <NButton :type="!r.hold ? 'primary' : 'default'" ghost :disabled="!free" @click="start('hold')">
       Hold test, 3 min
     </NButton>

@@ -8,7 +8,12 @@ import type { CasePage } from './useCase'
 
 /* What is known of a case: each thing can be taken back. */
 const props = defineProps<{ page: CasePage; shut: boolean }>()
-const emit = defineEmits<{ back: [observation: string]; undo: [action: string]; add: [] }>()
+const emit = defineEmits<{
+  back: [observation: string]
+  undo: [action: string]
+  add: []
+  again: [earlier: number]
+}>()
 const from: Record<CasePage['seen'][number]['from'], string> = {
   seen: 'seen',
   sentence: 'from the sentence',
@@ -65,6 +70,18 @@ const parts = () => [...new Set(props.page.replaced)].join(', ')
         </ul>
       </FoldedPart>
       <NButton v-if="!shut" aria-haspopup="dialog" @click="emit('add')">Say what you saw …</NButton>
+    </section>
+    <section v-if="page.earlier.length" aria-label="Found on this job before">
+      <h2>Found on this job before</h2>
+      <template v-for="e in page.earlier" :key="e.case">
+        <p>
+          <RouterLink :to="`/wrong/${e.case}`">Case {{ e.case }}</RouterLink
+          >: {{ e.cause }}<template v-if="e.came_back">. It came back</template>.
+        </p>
+        <NButton v-if="!shut && !e.came_back" @click="emit('again', e.case)">
+          It is that complaint again
+        </NButton>
+      </template>
     </section>
     <section v-if="page.tried.length || page.passed_over.length" aria-label="What was tried">
       <h2>What was tried</h2>

@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { NButton } from 'naive-ui'
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, ref } from 'vue'
 
 import { ServerError, answer, client } from '../api/client'
 import { numberOf } from '../api/words'
 import { usePen } from '../app/pen'
 import RoutineBar from '../live/RoutineBar.vue'
+import { useKeptHand } from '../live/keptHand'
 import { useLivePrinter } from '../live/useLive'
 import TextLine from '../ui/TextLine.vue'
 import type { CasePage, Step } from './useCase'
@@ -37,14 +38,11 @@ async function feed() {
     failure.value = e instanceof ServerError ? e.problem.detail : String(e)
   }
 }
-/* What the hand was on goes when the printer begins and ends: it stays with the check. */
 const root = ref<HTMLElement>()
-const held = () => document.activeElement === document.body || root.value?.contains(document.activeElement)
-watch(running, async () => {
-  if (!held()) return
-  await nextTick()
-  if (document.activeElement === document.body) root.value?.focus()
-})
+useKeptHand(
+  root,
+  computed(() => running.value?.number),
+)
 const done = computed(() => {
   const r = printer.value?.routine
   return r && r.done && r.number === number.value ? r.done : null

@@ -21,7 +21,7 @@ const route = useRoute()
 const router = useRouter()
 const message = useMessage()
 const id = computed(() => Number(route.params.id))
-const { data, error, failure, busy, tell, takeLog, end, jobFor, followUp, price } = useCase(id)
+const { data, error, failure, busy, tell, takeLog, isBack, end, jobFor, followUp, price } = useCase(id)
 const narrow = useMediaQuery('(max-width: 900px)')
 /* A check stays until its questions are answered, whatever comes next by then. */
 const pinned = ref<string | null>(null)
@@ -129,7 +129,7 @@ const undo = (action: string) => void tell([{ entry: 'undone', action }])
   <p v-if="error" class="page error">{{ error.message }}</p>
   <div v-else-if="data" class="wrong" :class="{ narrow }">
     <aside v-if="!narrow" class="known" aria-label="Evidence" tabindex="0">
-      <KnownList :page="data" :shut="over" @back="back" @undo="undo" @add="saw = true" />
+      <KnownList :page="data" :shut="over" @back="back" @undo="undo" @add="saw = true" @again="isBack" />
     </aside>
     <div ref="middle" class="middle" tabindex="0">
       <section v-if="shown === 'sentence'" class="sentence" aria-label="What the sentence means">
@@ -197,7 +197,7 @@ const undo = (action: string) => void tell([{ entry: 'undone', action }])
           ><CausePanel :page="data"
         /></FoldedPart>
         <FoldedPart title="What is known" :says="String(data.seen.length)">
-          <KnownList :page="data" :shut="over" @back="back" @undo="undo" @add="saw = true" />
+          <KnownList :page="data" :shut="over" @back="back" @undo="undo" @add="saw = true" @again="isBack" />
         </FoldedPart>
       </div>
       <LadderList v-if="!over && shown !== 'sentence'" :page="data" @take="take" />

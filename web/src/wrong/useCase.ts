@@ -34,6 +34,14 @@ export function useCase(id: Ref<number>) {
         answer(client.POST('/api/v1/cases/{id}/log', { ...path(), body: { trace, moved } })),
       ),
     )
+  /** What was proven in an earlier case of this job is back. */
+  const isBack = async (earlier: number) => {
+    const page = await attempt(() =>
+      answer(client.POST('/api/v1/cases/{id}/back', { ...path(), body: { case: earlier } })),
+    )
+    if (page) await queries.invalidateQueries()
+    return show(page)
+  }
   const end = async (body: Schemas['EndCase']) => {
     const ended = await attempt(() => answer(client.POST('/api/v1/cases/{id}/end', { ...path(), body })))
     if (ended) await queries.invalidateQueries()
@@ -60,7 +68,7 @@ export function useCase(id: Ref<number>) {
     if (done) await queries.invalidateQueries({ queryKey: ['case', id] })
     return done
   }
-  return { data, error, failure, busy, tell, takeLog, end, jobFor, followUp, price }
+  return { data, error, failure, busy, tell, takeLog, isBack, end, jobFor, followUp, price }
 }
 
 export const yes = (observation: string): CaseEntry => ({ entry: 'seen', observation, answer: 'yes' })

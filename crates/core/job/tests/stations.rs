@@ -1222,3 +1222,35 @@ fn a_search_for_a_cause_is_not_closed_without_a_word_of_it() {
     assert_eq!(found.facts.verdict, Verdict::Pass);
     assert!(found.words.reasons[0].contains("lets the tube move"));
 }
+
+#[test]
+fn a_resistance_whose_prefix_was_left_out_is_asked_about_before_it_stops_anything() {
+    let typed = |ohm: &str, confirmed: &[&str]| json!({"set_type": "ntc_100k_3950", "room_c": "25", "shown_c": "24.8", "ohm": ohm, "confirmed": confirmed});
+    let asked = |ohm: &str| {
+        let station: &dyn AnyStation = &stations::Sensor;
+        let error = station.evaluate(&typed(ohm, &[]), &Context::default());
+        match error {
+            Err(stations::EvaluateError::Readings(e)) => {
+                let p = e.problems.into_iter().next().unwrap();
+                assert_eq!((p.field(), p.code()), ("ohm", "did_you_mean"));
+                p.suggestion()
+            }
+            _ => None,
+        }
+    };
+    // A bead of 100 kΩ at 25 °C: 100 and 100000 typed, and the point slipped.
+    assert_eq!(asked("100"), Some(100_000.0));
+    assert_eq!(asked("1000 k"), Some(100_000.0));
+    assert_eq!(asked("100 kΩ"), None);
+    // A platinum element of 110 Ω is a type of its own, and a bead of 110 kΩ the one that is set.
+    assert_eq!(asked("110"), Some(110_000.0));
+    // A bead of 500 kΩ is a type of its own: no point is guessed at, it is the wrong one.
+    assert_eq!(asked("500 kΩ"), None);
+    // Whoever means it says so, and it stops.
+    let meant = found(
+        &stations::Sensor,
+        &typed("100", &["ohm"]),
+        &Context::default(),
+    );
+    assert_eq!(meant.facts.verdict, Verdict::Stop);
+}

@@ -20,6 +20,7 @@ use wattotherm_store::{CaseEnd, FaultCase, NewCase, Store};
 use super::files::in_pieces;
 use super::printers::Made;
 use crate::body::{Body, Path, Query};
+use crate::cases::earlier::is_back;
 use crate::cases::evidence;
 use crate::cases::job::open_or_extend;
 use crate::cases::shown::CasePage;
@@ -513,6 +514,38 @@ async fn counts(
     Ok(StatusCode::NO_CONTENT)
 }
 
+/// An earlier case.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct BackAgain {
+    /// Its number.
+    pub case: i64,
+}
+
+#[utoipa::path(post, path = "/api/v1/cases/{id}/back", params(("id" = i64, Path)), request_body = BackAgain,
+    responses((status = 200, body = CasePage), (status = 404, body = Problem), (status = 409, body = Problem)))]
+/// Says that the complaint of an earlier case of the same job is back: what was proven then didn't hold.
+async fn back_again(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Body(body): Body<BackAgain>,
+) -> Result<Json<CasePage>, ApiError> {
+    let page = app
+        .with(move |store| {
+            let case = store.fault_case(id)?;
+            if case.ended_at.is_some() {
+                return Err(ApiError::Conflict(
+                    "This case is over. Open it again first.".into(),
+                ));
+            }
+            let then = store.fault_case(body.case)?;
+            is_back(store, &case, &then)?;
+            gather(store, id)?.page(store)
+        })
+        .await?;
+    Ok(Json(page))
+}
+
 /// A price.
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
@@ -616,6 +649,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(job_for))
         .routes(routes!(follow_up))
         .routes(routes!(counts))
+        .routes(routes!(back_again))
         .routes(routes!(price))
         .routes(routes!(pack))
         .routes(routes!(observations))

@@ -1,6 +1,7 @@
 //! Cases: what is wrong with a machine. What was told and what is on record are gathered anew each time, and the page is
 //! worked out of it.
 
+pub mod earlier;
 pub mod evidence;
 pub mod job;
 mod page;

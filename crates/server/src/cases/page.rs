@@ -10,6 +10,7 @@ use wattotherm_printer::{Part, Replacement};
 use wattotherm_store::Store;
 
 use super::Gathered;
+use super::earlier::earlier;
 use super::shown::{
     CasePage, CauseShown, ChoiceShown, LadderShown, LearnedShown, PairShown, PassedShown,
     ProposalShown, ProvenShown, Question, RungShown, SeenShown, StepShown, TriedShown,
@@ -377,6 +378,7 @@ impl Gathered {
             per_hour: self.facts.per_hour,
             cause: self.case.cause.as_deref().map(label),
             false_fixes: self.false_fixes,
+            earlier: earlier(store, &self.case)?,
             printer: self.printer,
             case: self.case,
         })

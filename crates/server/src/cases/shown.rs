@@ -6,6 +6,8 @@ use wattotherm_diagnosis::{Answer, From, Outcome};
 use wattotherm_printer::Part;
 use wattotherm_store::{FaultCase, Printer};
 
+use super::earlier::EarlierShown;
+
 /// Something that was seen.
 #[derive(Serialize, ToSchema)]
 pub struct SeenShown {
@@ -226,6 +228,8 @@ pub struct CasePage {
     pub replaced: Vec<&'static str>,
     /// Parts replaced after which it came back: what they don't explain.
     pub false_fixes: Vec<String>,
+    /// What was found on the same job before.
+    pub earlier: Vec<EarlierShown>,
     /// The likeliest causes.
     pub causes: Vec<CauseShown>,
     /// Causes that are ruled out, each with what rules it out.

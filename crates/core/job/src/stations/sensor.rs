@@ -119,6 +119,18 @@ fn fits(kind: &SensorType, ohm: f64, room_c: f64) -> bool {
     ohm >= low * (1.0 - t) && ohm <= high * (1.0 + t)
 }
 
+/// What was meant [Ω] where `ohm` isn't of the type set and a prefix that was left out would make it so, or, where it is
+/// of no type at all, a point that slipped.
+fn slipped(kind: &SensorType, ohm: f64, room_c: f64) -> Option<f64> {
+    if fits(kind, ohm, room_c) {
+        return None;
+    }
+    let of_none = !SENSOR_TYPES.iter().any(|s| fits(s, ohm, room_c));
+    let points: &[f64] = if of_none { &[10.0, 0.1] } else { &[] };
+    let mut meant = [1_000.0, 0.001].iter().chain(points).map(|by| ohm * by);
+    meant.find(|m| fits(kind, *m, room_c))
+}
+
 /// Where a second reading tells sensors that agree in the room [°C]: warm, and not yet hot.
 const TELLS_C: f64 = 100.0;
 
@@ -233,6 +245,18 @@ impl Station for Sensor {
         let shown_c = intake.need(&SHOWN, "shown_c", &r.shown_c);
         let bed_c = intake.may(&BED, "bed_c", &r.bed_c);
         let ohm = intake.may(&OHM, "ohm", &r.ohm);
+        if let (Some(kind), Some(room_c), Some(ohm)) = (kind, room_c, ohm)
+            && let Some(suggestion) = slipped(kind, ohm, room_c)
+            && !r.confirmed.iter().any(|c| c == "ohm")
+        {
+            intake.push(FieldProblem::DidYouMean {
+                field: "ohm".into(),
+                label: OHM.label.into(),
+                unit: Unit::Ohm,
+                got: r.ohm.shown(),
+                suggestion,
+            });
+        }
         intake.finish()?;
         let (Some(kind), Some(room_c), Some(shown_c)) = (kind, room_c, shown_c) else {
             return Err(ReadingError::default());

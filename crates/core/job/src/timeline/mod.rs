@@ -247,13 +247,11 @@ impl Timeline {
     #[must_use]
     pub fn says(&self, pen: Pen) -> String {
         let c = |v| pen.plain(v, Unit::Celsius, 0);
-        let wait = |leg: &Leg| {
-            let minutes = minutes(leg.to_min - leg.from_min);
-            match leg.kind {
-                LegKind::Heats => format!("heats to {} in {minutes}", c(leg.nozzle_c[1])),
-                _ => format!("cools to {} in {minutes}", c(leg.nozzle_c[1])),
-            }
+        let wait = |leg: &Leg| match leg.kind {
+            LegKind::Heats => format!("heats to {}", c(leg.nozzle_c[1])),
+            _ => format!("cools to {}", c(leg.nozzle_c[1])),
         };
+        let long = |leg: &Leg| minutes(leg.to_min - leg.from_min);
         let is_wait = |l: &&Leg| matches!(l.kind, LegKind::Heats | LegKind::Cools);
         let Some(first) = self.legs.first() else {
             return String::new();
@@ -261,7 +259,7 @@ impl Timeline {
         let taken = if self.own_cooling {
             ""
         } else {
-            ", as a usual hot end does"
+            " as a usual hot end does"
         };
         match self.legs.iter().find(is_wait) {
             Some(leg) if leg.from_min <= 0.0 => {
@@ -269,13 +267,19 @@ impl Timeline {
                     Some(what) => format!(" Meanwhile: {what}"),
                     None => String::new(),
                 };
-                format!("For “{}” it {}{taken}.{meanwhile}", leg.title, wait(leg))
+                format!(
+                    "For “{}” it {}, {}{taken}.{meanwhile}",
+                    leg.title,
+                    wait(leg),
+                    long(leg)
+                )
             }
             Some(leg) => format!(
-                "In {} it {} for “{}”{taken}.",
+                "After {} it {} for “{}”, {}{taken}.",
                 minutes(leg.from_min),
                 wait(leg),
-                leg.title
+                leg.title,
+                long(leg)
             ),
             None if first.power == Power::Unplugged => "All that is left is done unplugged.".into(),
             None => "Nothing that is left waits for heat or cold.".into(),
