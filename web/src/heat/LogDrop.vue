@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
 import { ref, shallowRef, useId } from 'vue'
 
 import { ServerError, answer, client, type Schemas } from '../api/client'
@@ -16,6 +17,7 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ read: [view: Schemas['TraceView'], name: string] }>()
 const id = useId()
+const queries = useQueryClient()
 const busy = ref('')
 const failure = ref('')
 const errors = ref<Schemas['FieldError'][]>([])
@@ -60,6 +62,8 @@ async function read(sha256: string, name: string, kept: number | null) {
     }),
   )
   if (view.taken) last.value = { sha256, name, taken: view.taken, kept: view.kept?.id ?? null }
+  /* Read again in its place, it is another one under the same number. */
+  await queries.invalidateQueries({ queryKey: ['trace'] })
   emit('read', view, name)
 }
 
