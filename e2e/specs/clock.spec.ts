@@ -13,7 +13,7 @@ test('the clock says what is next, and a cold step ticked before the plug is pul
   const job = await startJob(request, printer, ['hot_end_fan', 'tube'], [filament])
   await workTo(page, request, job, 'tube_length')
   const clock = page.getByRole('region', { name: 'Clock of this job' })
-  await expect(clock).toContainText(/it heats to 230 °C for “Strip and fit: tube”, \d min/)
+  await expect(clock).toContainText(/it heats to 230 °C for “Strip and fit: tube”, which takes \d min/)
   await expect(clock.getByRole('img', { name: /The next hour: Tube length: hands/ })).toBeVisible()
   await page.getByLabel('Old tube, end to end').fill('415')
   await expect(verdict(page)).toContainText('Pass')

@@ -514,4 +514,10 @@ test('a proven cause whose complaint is back is said with one press on the next 
   await before.getByRole('button', { name: 'It is that complaint again' }).click()
   await expect(before).toContainText('It came back.')
   await expect(before.getByRole('button')).toHaveCount(0)
+  // The printed page doesn't call it the cause any more.
+  await page.getByRole('link', { name: /to job \d+/ }).click()
+  await page.getByRole('link', { name: 'Report', exact: true }).click()
+  const report = page.getByRole('article')
+  await expect(report).toContainText(`Taken forsensor wire that is breaking, case ${first.id}; it came back`)
+  await expect(report).not.toContainText('Cause found')
 })

@@ -26,11 +26,17 @@ const { data: photos } = useQuery({
 })
 /* What was proven to be wrong, by the cases that belong to this job. */
 const { data: cases } = useQuery({ queryKey: ['cases'], queryFn: () => get('/api/v1/cases') })
-const causes = computed(() =>
+const proven = computed(() =>
   (cases.value?.proven ?? [])
     .filter((c) => c.job_id === id && c.cause != null)
-    .map((c) => `${cases.value?.causes[c.cause ?? ''] ?? c.cause}, case ${c.id}`),
+    .map((c) => ({
+      says: `${cases.value?.causes[c.cause ?? ''] ?? c.cause}, case ${c.id}`,
+      /* Moments have one width: as texts they sort as they were. */
+      back: (page.value?.deeds ?? []).some((d) => d.deed.deed === 'came_back' && d.at >= (c.ended_at ?? '')),
+    })),
 )
+const causes = computed(() => proven.value.filter((c) => !c.back))
+const takenFor = computed(() => proven.value.filter((c) => c.back))
 const shownAfter = computed(() => {
   const of = page.value
   return of ? [...of.job.failure_times_min, ...of.traveller.returned_after_min].map((m) => Math.round(m)) : []
@@ -96,7 +102,11 @@ function print() {
       </div>
       <div v-if="causes.length">
         <dt>Cause found</dt>
-        <dd>{{ causes.join('; ') }}</dd>
+        <dd>{{ causes.map((c) => c.says).join('; ') }}</dd>
+      </div>
+      <div v-if="takenFor.length">
+        <dt>Taken for</dt>
+        <dd>{{ takenFor.map((c) => c.says).join('; ') }}; it came back</dd>
       </div>
       <div v-if="page.job.tried">
         <dt>Tried before</dt>

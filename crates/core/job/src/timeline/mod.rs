@@ -268,14 +268,14 @@ impl Timeline {
                     None => String::new(),
                 };
                 format!(
-                    "For “{}” it {}, {}{taken}.{meanwhile}",
+                    "For “{}” it {}, which takes {}{taken}.{meanwhile}",
                     leg.title,
                     wait(leg),
                     long(leg)
                 )
             }
             Some(leg) => format!(
-                "After {} it {} for “{}”, {}{taken}.",
+                "After {} it {} for “{}”, which takes {}{taken}.",
                 minutes(leg.from_min),
                 wait(leg),
                 leg.title,
