@@ -448,6 +448,8 @@ test('the connected printer does what it can of a check: it logs while the head 
       await page.getByRole('button', { name: /do another/ }).click()
       await pick(page, 'Do this one now', what)
       await page.getByRole('button', { name: 'Do it', exact: true }).click()
+      // A dialog gives the hand back when it is gone.
+      await expect(page.getByRole('dialog')).toHaveCount(0)
     }
     // Cold, the guard of the link refuses to feed, and the page says so.
     await instead('Feed 30 mm into free air')
@@ -455,8 +457,10 @@ test('the connected printer does what it can of a check: it logs while the head 
     await expect(page.getByRole('alert')).toContainText(/cold|warm|°C/)
     // Hazel's sensor wire is breaking.
     await instead('Watch the reading while the head')
-    await page.getByRole('button', { name: /Warm it, then move the head/ }).click()
+    await page.getByRole('button', { name: /Warm it, then move the head/ }).press('Enter')
     await expect(page.getByRole('group', { name: 'Running on the printer' })).toBeVisible()
+    // The button that was pressed is gone; the hand stays with the check.
+    await expect(page.getByRole('group', { name: 'The printer does it' })).toBeFocused()
     await page
       .getByRole('button', { name: 'The head was moved: take what the log shows' })
       .click({ timeout: 120_000 })

@@ -21,9 +21,7 @@ fn within(
     [low, high]: [f64; 2],
     says: impl Fn(f64) -> String,
 ) -> Result<f64, ApiError> {
-    let value = typed
-        .parse(unit)
-        .ok_or_else(|| values(field, format!("“{}” is no number.", typed.shown())))?;
+    let value = parsed(field, typed, unit)?;
     if !(low..=high).contains(&value) {
         let message = format!(
             "{} can’t be meant: type {} to {}.",
@@ -34,6 +32,20 @@ fn within(
         return Err(values(field, message));
     }
     Ok(value)
+}
+
+fn parsed(field: &'static str, typed: &Typed, unit: Unit) -> Result<f64, ApiError> {
+    typed
+        .parse(unit)
+        .ok_or_else(|| values(field, format!("“{}” is no number.", typed.shown())))
+}
+
+/// A number as it was typed, in its own unit; none where nothing is typed. Its bounds are looked at elsewhere.
+pub fn unbounded_or(field: &'static str, typed: &Typed) -> Result<Option<f64>, ApiError> {
+    if typed.is_blank() {
+        return Ok(None);
+    }
+    parsed(field, typed, Unit::One).map(Some)
 }
 
 /// A number as it was typed, in its own unit.

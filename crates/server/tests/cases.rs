@@ -402,7 +402,7 @@ fn what_a_stopped_station_and_a_heat_log_have_shown_is_known() {
     assert_eq!(page["seen"][0]["from"], "log");
     let causes = page["causes"].as_array().unwrap().iter();
     let first_two: Vec<&str> = causes.take(2).map(|c| c["id"].as_str().unwrap()).collect();
-    assert!(first_two.contains(&"wire_breaking"), "{first_two:?}");
+    assert_eq!(first_two, ["wire_breaking", "plug_loose"]);
     // The same log, made while the head was moved by hand, says more.
     let case = &made["id"];
     let (status, page) = s.call(
@@ -706,6 +706,12 @@ fn a_cause_that_was_proven_on_the_job_and_is_back_stands_as_a_false_fix_and_teac
     );
     let then = s.get(&format!("/api/v1/cases/{first}"));
     assert_eq!(then["case"]["counts"], false);
+    assert_eq!(back(second, first).0, 409, "once is enough");
+    let found = s.get("/api/v1/jobs/7")["found"].clone();
+    assert_eq!(
+        (&found[0]["case"], &found[0]["came_back"]),
+        (&json!(first), &json!(true))
+    );
     let deeds = s.get("/api/v1/jobs/7")["deeds"].clone();
     let last = deeds.as_array().unwrap().last().unwrap().clone();
     assert_eq!(last["deed"]["deed"], "came_back");

@@ -135,11 +135,29 @@ impl Store {
     /// # Errors
     /// [`StoreError`] of the database.
     pub fn keep_trace(&mut self, new: &NewTrace<'_>, at: &str) -> Result<i64, StoreError> {
+        self.put_trace(None, new, at)
+    }
+
+    /// Keeps a log in the place of another, or as one of its own.
+    fn put_trace(
+        &mut self,
+        instead_of: Option<i64>,
+        new: &NewTrace<'_>,
+        at: &str,
+    ) -> Result<i64, StoreError> {
         let blob = self
             .files
             .keep(samples::write(new.trace).as_bytes(), samples::MEDIA)?;
         let tx = self.conn.transaction()?;
         enter(&tx, &blob, at)?;
+        if let Some(id) = instead_of {
+            tx.execute(
+                "UPDATE trace SET target_c = ?2, sha256 = ?3 WHERE id = ?1",
+                params![id, new.target_c, blob.sha256],
+            )?;
+            tx.commit()?;
+            return Ok(id);
+        }
         tx.execute(
             "INSERT INTO trace (printer_id, job_id, kind, target_c, at, sha256) VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
             params![new.printer_id, new.job_id, new.kind, new.target_c, at, blob.sha256],
@@ -182,20 +200,7 @@ impl Store {
                 |_| Ok(()),
             )
             .optional()?;
-        if free.is_none() {
-            return self.keep_trace(new, at);
-        }
-        let blob = self
-            .files
-            .keep(samples::write(new.trace).as_bytes(), samples::MEDIA)?;
-        let tx = self.conn.transaction()?;
-        enter(&tx, &blob, at)?;
-        tx.execute(
-            "UPDATE trace SET target_c = ?2, sha256 = ?3 WHERE id = ?1",
-            params![kept, new.target_c, blob.sha256],
-        )?;
-        tx.commit()?;
-        Ok(kept)
+        self.put_trace(free.map(|()| kept), new, at)
     }
 
     /// A kept log.

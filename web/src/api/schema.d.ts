@@ -2234,7 +2234,7 @@ export interface components {
             /** @description The likeliest causes. */
             causes: components["schemas"]["CauseShown"][];
             /** @description What was found on the same job before. */
-            earlier: components["schemas"]["EarlierShown"][];
+            earlier: components["schemas"]["FoundShown"][];
             /**
              * Format: double
              * @description Expected money to the end, as a number in the shop's money; none where no price is known.
@@ -3233,20 +3233,6 @@ export interface components {
              */
             version: number;
         };
-        /** @description An earlier case of the same job whose cause was proven. */
-        EarlierShown: {
-            /** @description It was said since that the complaint came back. */
-            came_back: boolean;
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            case: number;
-            /** @description What it was, in words. */
-            cause: string;
-            /** @description Since when it is over. */
-            ended_at: string;
-        };
         /** @description Minutes of hands, minutes of waiting, and filament used. */
         Effort: {
             /**
@@ -3913,6 +3899,18 @@ export interface components {
          * @enum {string}
          */
         FoundKind: "printer" | "job" | "filament" | "part" | "note";
+        /** @description What a case of a job has found. */
+        FoundShown: {
+            /** @description It was said since that the complaint came back: it was taken for the cause, and wasn't, or not alone. */
+            came_back: boolean;
+            /**
+             * Format: int64
+             * @description Number of the case.
+             */
+            case: number;
+            /** @description What it was, in words. */
+            cause: string;
+        };
         /** @description What gains do over all plants that a log allows, each at 95 %. */
         GainsBand: {
             /** @description Below the target with the part fan [°C]. */
@@ -4696,6 +4694,8 @@ export interface components {
             changed: components["schemas"]["ChangedAt"][];
             /** @description What happened to it besides its stations, oldest first. */
             deeds: components["schemas"]["DeedEntry"][];
+            /** @description What its cases have found, the newest first. */
+            found: components["schemas"]["FoundShown"][];
             /** @description The job. */
             job: components["schemas"]["Job"];
             /** @description Its printer. */

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { reactive } from 'vue'
+import { computed, reactive } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { usePen } from '../app/pen'
@@ -17,21 +17,49 @@ const props = defineProps<{
 const model = defineModel<Schemas['TypedReadAs']>({ required: true })
 const { degree } = usePen()
 
-const temperatures = [
-  { value: 'celsius', label: '°C' },
-  { value: 'fahrenheit', label: '°F' },
-]
-const times = [
-  { value: 'milliseconds', label: 'milliseconds' },
-  { value: 'seconds', label: 'seconds' },
-  { value: 'minutes', label: 'minutes' },
-]
-const duties = [
-  { value: 'one', label: '0 to 1' },
-  { value: 'percent', label: 'percent' },
-  { value: 'seven_bits', label: '0 to 127' },
-  { value: 'eight_bits', label: '0 to 255' },
-]
+interface Choice {
+  field: 'temperatures' | 'times' | 'duty'
+  label: string
+  value: string | null | undefined
+  options: { value: string; label: string }[]
+}
+/* What the log has none of is not asked. */
+const choices = computed(() =>
+  (
+    [
+      {
+        field: 'temperatures',
+        label: 'Temperatures in',
+        value: props.taken.temperatures,
+        options: [
+          { value: 'celsius', label: '°C' },
+          { value: 'fahrenheit', label: '°F' },
+        ],
+      },
+      {
+        field: 'times',
+        label: 'Times in',
+        value: props.taken.times,
+        options: [
+          { value: 'milliseconds', label: 'milliseconds' },
+          { value: 'seconds', label: 'seconds' },
+          { value: 'minutes', label: 'minutes' },
+        ],
+      },
+      {
+        field: 'duty',
+        label: 'Duty counted in',
+        value: props.taken.duty,
+        options: [
+          { value: 'one', label: '0 to 1' },
+          { value: 'percent', label: 'percent' },
+          { value: 'seven_bits', label: '0 to 127' },
+          { value: 'eight_bits', label: '0 to 255' },
+        ],
+      },
+    ] satisfies Choice[]
+  ).filter((c) => c.value),
+)
 const error = (field: string) => props.errors.find((e) => e.field === field)
 function set(change: Partial<Schemas['TypedReadAs']>) {
   model.value = { ...model.value, ...change }
@@ -51,27 +79,13 @@ function leave(field: 'every' | 'target') {
 <template>
   <div role="group" aria-label="Taken as" class="taken">
     <PickList
-      :id="`${id}-temperatures`"
-      label="Temperatures in"
-      :model-value="taken.temperatures"
-      :options="temperatures"
-      @update:model-value="(v) => set({ temperatures: v as Schemas['LogTemperature'] })"
-    />
-    <PickList
-      v-if="taken.times"
-      :id="`${id}-times`"
-      label="Times in"
-      :model-value="taken.times"
-      :options="times"
-      @update:model-value="(v) => set({ times: v as Schemas['LogTime'] })"
-    />
-    <PickList
-      v-if="taken.duty"
-      :id="`${id}-duty`"
-      label="Duty counted in"
-      :model-value="taken.duty"
-      :options="duties"
-      @update:model-value="(v) => set({ duty: v as Schemas['LogDuty'] })"
+      v-for="c in choices"
+      :id="`${id}-${c.field}`"
+      :key="c.field"
+      :label="c.label"
+      :model-value="c.value"
+      :options="c.options"
+      @update:model-value="(v) => set({ [c.field]: v })"
     />
     <div v-if="taken.every_s" @change="leave('every')" @keydown.enter="leave('every')">
       <ReadingField

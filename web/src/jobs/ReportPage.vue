@@ -24,19 +24,14 @@ const { data: photos } = useQuery({
   queryKey: ['job', id, 'photos'],
   queryFn: () => answer(client.GET('/api/v1/jobs/{id}/photos', params)),
 })
-/* What was proven to be wrong, by the cases that belong to this job. */
-const { data: cases } = useQuery({ queryKey: ['cases'], queryFn: () => get('/api/v1/cases') })
-const proven = computed(() =>
-  (cases.value?.proven ?? [])
-    .filter((c) => c.job_id === id && c.cause != null)
-    .map((c) => ({
-      says: `${cases.value?.causes[c.cause ?? ''] ?? c.cause}, case ${c.id}`,
-      /* Moments have one width: as texts they sort as they were. */
-      back: (page.value?.deeds ?? []).some((d) => d.deed.deed === 'came_back' && d.at >= (c.ended_at ?? '')),
-    })),
-)
-const causes = computed(() => proven.value.filter((c) => !c.back))
-const takenFor = computed(() => proven.value.filter((c) => c.back))
+/* What was proven to be wrong, and what was only taken for it. */
+const found = (back: boolean) =>
+  (page.value?.found ?? [])
+    .filter((f) => f.came_back === back)
+    .map((f) => `${f.cause}, case ${f.case}`)
+    .join('; ')
+const causes = computed(() => found(false))
+const takenFor = computed(() => found(true))
 const shownAfter = computed(() => {
   const of = page.value
   return of ? [...of.job.failure_times_min, ...of.traveller.returned_after_min].map((m) => Math.round(m)) : []
@@ -100,13 +95,13 @@ function print() {
         <dt>It showed</dt>
         <dd>after {{ shownAfter.join(', ') }} min of printing</dd>
       </div>
-      <div v-if="causes.length">
+      <div v-if="causes">
         <dt>Cause found</dt>
-        <dd>{{ causes.map((c) => c.says).join('; ') }}</dd>
+        <dd>{{ causes }}</dd>
       </div>
-      <div v-if="takenFor.length">
+      <div v-if="takenFor">
         <dt>Taken for</dt>
-        <dd>{{ takenFor.map((c) => c.says).join('; ') }}; it came back</dd>
+        <dd>{{ takenFor }}; it came back</dd>
       </div>
       <div v-if="page.job.tried">
         <dt>Tried before</dt>

@@ -151,7 +151,8 @@ const NO_SINE: f64 = PI * PI / 8.0;
 /// A printer's relay looks several times a second at a sensor that it smooths, and some wait before they switch back:
 /// it switches late by up to this [s]. Common practice, no published source; found on invented plants.
 const RELAY_LATE_S: f64 = 0.9;
-/// Of a period, what of it may at most be put down to a late relay: beyond it the swing would be the relay's alone.
+/// Part of a period that may at most be put down to a late relay: beyond it the swing would be the relay's alone.
+/// Judgement, no published source.
 const LATE_AT_MOST: f64 = 0.8;
 /// What a second lag changes of period and gain beside dead time alone, as a part; found on invented plants.
 const LAGS: f64 = 0.08;
@@ -159,9 +160,11 @@ const LAGS: f64 = 0.08;
 const LONGER: f64 = 0.22;
 /// Standard deviations of the noise that a swing must go beyond.
 const CLEAR_OF_NOISE: f64 = 3.0;
-/// What noise adds to half a swing, in its standard deviations: a top and a bottom are each the largest of a few samples.
+/// What noise adds to half a swing, in its standard deviations: a top and a bottom are each the largest of some ten
+/// samples, of which the expected one lies 1.54 out (normal order statistics; *Harter 1961*, from memory).
 const OF_NOISE: f64 = 1.5;
-/// Standard uncertainties of a mean that hold it in 95 of 100: Student's t of five swings, 2.57.
+/// Standard uncertainties of a mean that hold it in 95 of 100: Student's t of five degrees of freedom, 2.571, for the
+/// six swings of a usual test.
 const OF_FIVE: f64 = 2.57;
 /// Part that the mean of few swings may be off by where they don't show it themselves: two are too few for a spread.
 const FEW_SWINGS: f64 = 0.15;

@@ -538,8 +538,7 @@ async fn back_again(
                     "This case is over. Open it again first.".into(),
                 ));
             }
-            let then = store.fault_case(body.case)?;
-            is_back(store, &case, &then)?;
+            is_back(store, &case, body.case)?;
             gather(store, id)?.page(store)
         })
         .await?;

@@ -395,7 +395,7 @@ impl TypedReadAs {
     }
 }
 
-/// What a heater can be set to [°C].
+/// What a heater, a bed too, is ever set to [°C]. Common practice, no published source.
 const TARGETS_C: [f64; 2] = [30.0, 500.0];
 
 #[utoipa::path(post, path = "/api/v1/traces/read", request_body = ReadTraceBody,

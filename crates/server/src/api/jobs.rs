@@ -22,6 +22,7 @@ use wattotherm_store::{
 
 use super::printers::Made;
 use crate::body::{Body, FileText, IMPORT_LIMIT, Path, Query};
+use crate::cases::earlier::{FoundShown, found_on};
 use crate::error::{ApiError, Problem};
 use crate::moment::now;
 use crate::state::{App, context_of, traveller_of};
@@ -37,6 +38,8 @@ pub struct JobPage {
     pub traveller: Traveller,
     /// What happened to it besides its stations, oldest first.
     pub deeds: Vec<DeedEntry>,
+    /// What its cases have found, the newest first.
+    pub found: Vec<FoundShown>,
     /// What of the printer isn't as it belongs; for a job that is over, as it was then.
     pub changed: Vec<ChangedAt>,
 }
@@ -279,6 +282,7 @@ async fn job(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<JobPage
                 printer: store.printer(job.printer_id)?,
                 traveller: traveller_of(store, &job)?,
                 deeds: store.deeds(id)?,
+                found: found_on(store, id)?,
                 changed: store.changed(job.printer_id, job.finished_at.as_deref())?,
                 job,
             })

@@ -10,7 +10,6 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_job::stations::flow::density_g_cm3;
-use wattotherm_measure::Unit;
 use wattotherm_measure::entry::Entry as Typed;
 use wattotherm_measure::text::{capital, plain};
 use wattotherm_printer::{FilamentPath, Parameter, usual_bed_c};
@@ -23,7 +22,7 @@ use crate::error::{ApiError, Problem};
 use crate::live::limits_of;
 use crate::moment::now;
 use crate::state::App;
-use crate::typed::values;
+use crate::typed::{unbounded_or, values};
 
 /// A piece that is wanted.
 #[derive(Default, Deserialize, ToSchema)]
@@ -52,16 +51,6 @@ pub struct NewPiece {
     #[serde(default)]
     #[schema(value_type = BTreeMap<String, String>)]
     pub set: BTreeMap<String, Typed>,
-}
-
-fn number(field: &'static str, typed: &Typed) -> Result<Option<f64>, ApiError> {
-    if typed.is_blank() {
-        return Ok(None);
-    }
-    typed
-        .parse(Unit::One)
-        .map(Some)
-        .ok_or_else(|| values(field, format!("“{}” is no number.", typed.shown())))
 }
 
 /// A printer and a filament as a piece needs them: what is in force, else what is usual.
@@ -96,7 +85,7 @@ pub(super) fn facts(store: &Store, wanted: &NewPiece) -> Result<PieceFor, ApiErr
             .and_then(|s| s.value)
     };
     let material = filament.as_ref().map_or("PLA", |f| f.material.as_str());
-    let nozzle_c = number("nozzle", &wanted.nozzle)?
+    let nozzle_c = unbounded_or("nozzle", &wanted.nozzle)?
         .or_else(|| of(Parameter::PrintTemp))
         .unwrap_or(usual.nozzle_c.min(ceiling_c));
     let [start, end] = store.print_blocks(wanted.printer_id)?;
@@ -108,7 +97,7 @@ pub(super) fn facts(store: &Store, wanted: &NewPiece) -> Result<PieceFor, ApiErr
         density_g_cm3: density_g_cm3(material).unwrap_or(usual.density_g_cm3),
         nozzle_c,
         ceiling_c,
-        bed_c: number("bed", &wanted.bed)?
+        bed_c: unbounded_or("bed", &wanted.bed)?
             .or_else(|| usual_bed_c(material))
             .unwrap_or(usual.bed_c),
         flow_limit_mm3_s: of(Parameter::VolumetricLimit).unwrap_or(usual.flow_limit_mm3_s),
@@ -116,7 +105,7 @@ pub(super) fn facts(store: &Store, wanted: &NewPiece) -> Result<PieceFor, ApiErr
             FilamentPath::Direct => 1.0,
             _ => 4.0,
         }),
-        flow: number("flow", &wanted.flow)?
+        flow: unbounded_or("flow", &wanted.flow)?
             .or_else(|| of(Parameter::Flow))
             .map_or(1.0, |percent| percent / 100.0),
         start,
@@ -157,7 +146,7 @@ async fn add_piece(
         .ok_or_else(|| ApiError::NotFound(format!("There is no piece “{}”.", wanted.name)))?;
     let mut set = BTreeMap::new();
     for (key, typed) in &wanted.set {
-        if let Some(v) = number("set", typed)? {
+        if let Some(v) = unbounded_or("set", typed)? {
             set.insert(key.clone(), v);
         }
     }

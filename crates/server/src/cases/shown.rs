@@ -6,7 +6,7 @@ use wattotherm_diagnosis::{Answer, From, Outcome};
 use wattotherm_printer::Part;
 use wattotherm_store::{FaultCase, Printer};
 
-use super::earlier::EarlierShown;
+use super::earlier::FoundShown;
 
 /// Something that was seen.
 #[derive(Serialize, ToSchema)]
@@ -229,7 +229,7 @@ pub struct CasePage {
     /// Parts replaced after which it came back: what they don't explain.
     pub false_fixes: Vec<String>,
     /// What was found on the same job before.
-    pub earlier: Vec<EarlierShown>,
+    pub earlier: Vec<FoundShown>,
     /// The likeliest causes.
     pub causes: Vec<CauseShown>,
     /// Causes that are ruled out, each with what rules it out.

@@ -55,6 +55,7 @@ fn put_headline(reading: &mut TraceReading, pen: Pen) {
 }
 
 fn said(reading: &TraceReading, pen: Pen) -> (String, &'static str) {
+    let shows = |fact: fn(&TraceFact) -> bool| reading.facts.iter().any(fact);
     match reading.class {
         TraceClass::Steady => ("Steady: the loop holds.".into(), "Leave the loop alone."),
         TraceClass::LoopSwinging => (
@@ -104,14 +105,8 @@ fn said(reading: &TraceReading, pen: Pen) -> (String, &'static str) {
             "Don't tune. Look whether the sock has come off or slipped, whether a fan or a door blows on the block, and whether plastic hangs on it.",
         ),
         TraceClass::CannotSay => (
-            if reading
-                .facts
-                .iter()
-                .any(|f| matches!(f, TraceFact::RareLines { .. }))
-                && !reading
-                    .facts
-                    .iter()
-                    .any(|f| matches!(f, TraceFact::Strays { .. }))
+            if shows(|f| matches!(f, TraceFact::RareLines { .. }))
+                && !shows(|f| matches!(f, TraceFact::Strays { .. }))
             {
                 "Its lines are too far apart to judge it by."
             } else {

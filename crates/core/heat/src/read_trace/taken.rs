@@ -118,7 +118,7 @@ pub struct ReadAs {
 }
 
 impl ReadAs {
-    /// What may lie between two reports [s].
+    /// What may lie between two reports [s]: from a hundred a second to one in two minutes. Judgement.
     pub const EVERY_S: [f64; 2] = [0.01, 120.0];
 }
 
