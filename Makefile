@@ -24,11 +24,12 @@ dev: pages ## Invented data on port 4870 and the pages with hot reload on port 5
 	@trap 'kill 0' INT TERM EXIT; target/debug/wattotherm demo & npm run --silent dev -w web
 
 # Soaks, boards of bad manners, a million programs and the browser are left to `make test`.
-QUICK := api conversion durability live pages twin
+QUICK := api conversion durability pages twin
 quick: pages ## What a change to rules, stations, storage or routes can break; under two minutes once built.
 	npm run --silent test -w web
 	cargo test --workspace --exclude wattotherm-server --exclude wattotherm-link --exclude wattotherm-twin
-	cargo test -p wattotherm-server --lib $(addprefix --test ,$(QUICK))
+	cargo test -p wattotherm-server --lib --test live
+	cargo test -p wattotherm-server --test all -- $(addsuffix ::,$(QUICK))
 
 test: need pages ## Builds and runs everything, the browser tests included.
 	npm run --silent test -w web

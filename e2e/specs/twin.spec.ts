@@ -1,6 +1,17 @@
 import { expect, test, type APIRequestContext, type Page } from '@playwright/test'
 
-import { close, fillAll, ownPrinter, said, tickOpen, toTemperature, verdict, workTo } from '../bench'
+import {
+  close,
+  fillAll,
+  ownPrinter,
+  said,
+  startJob,
+  tickOpen,
+  toTemperature,
+  verdict,
+  workTo,
+  zAsItWas,
+} from '../bench'
 import { OwnTwin } from '../server'
 
 /* A whole filament set-up on a simulated printer: each piece is printed through the protocol, and looked at by its eyes. */
@@ -12,15 +23,13 @@ test.afterEach(async ({ request }) => {
   await twin?.off()
 })
 
-const NAME = 'Tulipwood'
-
 /** What the eyes see of the last print, or what is true of the printer. */
 async function look<T>(request: APIRequestContext, what: string) {
   return (await (await request.get(`${twin?.eyes}/${what}`)).json()) as T
 }
 
 /** Makes the piece of the station that is open, prints it on the twin, and comes back. */
-async function print(page: Page, says: string | RegExp, title: string) {
+async function print(page: Page, says: string | RegExp, title: string, name = 'Tulipwood') {
   const station = page.url()
   await page.getByRole('button', { name: says }).click()
   await expect(page).toHaveURL(/\/prints\?/)
@@ -31,7 +40,7 @@ async function print(page: Page, says: string | RegExp, title: string) {
     page.getByText(title.includes('lines') ? /doesn't prove the fault gone/ : /clean run of/),
   ).toBeVisible()
   const side = page.getByRole('complementary', { name: 'Numbers and changes' })
-  await side.getByRole('button', { name: `Print it on ${NAME}` }).click()
+  await side.getByRole('button', { name: `Print it on ${name}` }).click()
   await expect(side).toContainText(/printed in \d/, { timeout: 60_000 })
   await page.getByRole('link', { name: 'Back to the station' }).click()
   await expect(page).toHaveURL(station)
@@ -55,9 +64,11 @@ test('a filament is found on a simulated printer by its prints: what is found is
     request,
     'truth',
   )
-  const printer = await ownPrinter(request, NAME, { profile: 0.4, offset_z: -1.62 })
+  const printer = await ownPrinter(request, 'Tulipwood', { profile: 0.4, offset_z: -1.62 })
   connected = printer
-  const made = await request.post('/api/v1/filaments', { data: { name: `PLA of ${NAME}`, material: 'PLA' } })
+  const made = await request.post('/api/v1/filaments', {
+    data: { name: 'PLA of Tulipwood', material: 'PLA' },
+  })
   const filament = ((await made.json()) as { id: number }).id
   for (const [parameter, value] of Object.entries({
     print_temp: 235,
@@ -200,4 +211,46 @@ test('a filament is found on a simulated printer by its prints: what is found is
   for (const value of [`235 °C → ${temperature} °C`, `→ ${limit} mm³/s`, `${flow}`, `→ ${advance} s`])
     await expect(report).toContainText(value)
   await expect(report.getByRole('figure').filter({ hasText: 'print 1' })).toBeVisible()
+})
+
+test('a second nozzle comes to the first: combs printed from here, the offset written from here, and the next combs meet', async ({
+  page,
+  request,
+}) => {
+  const name = 'Satinwood'
+  twin = new OwnTwin('--speed', 'free', '--seed', '5', '--nozzles', '2', '--eyes', '127.0.0.1:0')
+  const host = await twin.on()
+  const truth = await look<{ offset_mm: [number, number] }>(request, 'truth')
+  const printer = await ownPrinter(request, name, { profile: 0.4, offset_z: -1.62 }, '', { nozzles: 2 })
+  const job = await startJob(request, printer, ['nozzle_same'])
+  await workTo(page, request, job, 'offset_z')
+  await zAsItWas(page)
+  connected = printer
+  const link = await request.post(`/api/v1/printers/${printer}/link`, {
+    data: { address: { kind: 'tcp', host } },
+  })
+  expect(link.ok()).toBe(true)
+  await workTo(page, request, job, 'offset_xy')
+  // Nothing is known of the offset: 0 would set the second nozzle onto the first.
+  for (const axis of ['X', 'Y'])
+    await expect(page.getByLabel(`Offset set, ${axis}`, { exact: true })).toHaveValue('')
+  await fillAll(page, { 'Offset set, X': '24', 'Offset set, Y': '0' })
+  const read = async () => {
+    await print(page, 'Make the combs', 'Make the combs of two nozzles', name)
+    const { teeth } = await look<{ teeth: [number, number] }>(request, 'look/combs')
+    await fillAll(page, { 'Tooth across X 1': String(teeth[0]), 'Tooth across Y 1': String(teeth[1]) })
+    await said(page)
+  }
+  await read()
+  await expect(verdict(page)).toContainText('Adjust')
+  const meant = /→ X ([\d.-]+) mm, Y ([\d.-]+) mm/.exec((await verdict(page).textContent()) ?? '')
+  expect(Math.abs(Number(meant?.[1]) - 24 - truth.offset_mm[0])).toBeLessThan(0.04)
+  expect(Math.abs(Number(meant?.[2]) - truth.offset_mm[1])).toBeLessThan(0.04)
+  const gutter = page.getByRole('complementary', { name: 'Why, cautions and commands' })
+  await gutter.getByRole('button', { name: `Write to ${name} and store` }).click()
+  await expect(gutter.getByRole('status')).toHaveText(/Written, stored, and read back/)
+  await close(page, /Set and repeat/)
+  await expect(page.getByLabel('Offset set, X', { exact: true })).toHaveValue(String(meant?.[1]))
+  await read()
+  await expect(verdict(page)).toContainText(/Pass|Measure again/)
 })

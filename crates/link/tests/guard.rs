@@ -175,3 +175,170 @@ fn whatever_is_typed_a_board_stays_inside_never_feeds_cold_and_never_passes_a_ce
         "{sent} lines went out, {moved} moved, {fed} fed"
     );
 }
+
+/// A head with two nozzles, by its carriage. Boards differ in the sign in which they count the offset, and in whether a
+/// change moves the carriage over or only names its place anew. None moves over before it was homed [common practice, no
+/// published source].
+struct TwoNozzles {
+    sign: f64,
+    moves_over: bool,
+    tool: usize,
+    offset_mm: [f64; 3],
+    carriage_mm: [f64; 3],
+    shown_mm: [f64; 3],
+    relative: bool,
+    homed: bool,
+}
+
+impl TwoNozzles {
+    fn shift(&self, i: usize) -> f64 {
+        if self.tool == 1 {
+            self.sign * self.offset_mm[i]
+        } else {
+            0.0
+        }
+    }
+
+    /// Runs a line; the axis that left the volume, and where to.
+    fn run(&mut self, line: &str) -> Option<(usize, f64)> {
+        let mut parts = line.split(' ');
+        let code = parts.next().unwrap();
+        let word = |axis: usize| {
+            line.split(' ')
+                .skip(1)
+                .find_map(|w| w.strip_prefix(['X', 'Y', 'Z'][axis]))
+                .map(|v| v.parse::<f64>().unwrap_or(0.0))
+        };
+        match code {
+            "G28" => {
+                self.homed = true;
+                for i in 0..3 {
+                    self.carriage_mm[i] = 0.0;
+                    self.shown_mm[i] = -self.shift(i);
+                }
+            }
+            "M84" => self.homed = false,
+            "G90" | "G91" => self.relative = code == "G91",
+            "G0" | "G1" => {
+                for i in 0..3 {
+                    let Some(v) = word(i) else { continue };
+                    self.shown_mm[i] = if self.relative {
+                        self.shown_mm[i] + v
+                    } else {
+                        v
+                    };
+                    self.carriage_mm[i] = self.shown_mm[i] + self.shift(i);
+                }
+            }
+            "M218" => {
+                for i in 0..3 {
+                    self.offset_mm[i] = word(i).unwrap_or(self.offset_mm[i]);
+                }
+            }
+            "T0" | "T1" if self.tool != usize::from(code == "T1") => {
+                self.tool = usize::from(code == "T1");
+                for i in 0..3 {
+                    if self.moves_over && self.homed {
+                        self.carriage_mm[i] = self.shown_mm[i] + self.shift(i);
+                    } else {
+                        self.shown_mm[i] = self.carriage_mm[i] - self.shift(i);
+                    }
+                }
+            }
+            _ => {}
+        }
+        (0..3)
+            .map(|i| (i, self.carriage_mm[i]))
+            .find(|(i, at)| !(-0.011..=VOLUME[*i] + 0.011).contains(at))
+    }
+}
+
+#[test]
+fn with_two_nozzles_the_head_stays_inside_whichever_way_a_board_counts_their_offset() {
+    let mut rng = fastrand::Rng::with_seed(20_262);
+    let guard = Guard {
+        limits: GuardLimits::new(HeaterLimit::new(235.0, "the liner"), 110.0, VOLUME),
+    };
+    let (mut moved_with_second, mut changed) = (0_u64, 0_u64);
+    for program in 0..40_000 {
+        let offset_mm = [
+            rng.f64() * 70.0 - 35.0,
+            f64::from(rng.i32(-3..4)),
+            f64::from(rng.i32(-2..3)) * 0.25,
+        ];
+        let mut board = TwoNozzles {
+            sign: if rng.bool() { 1.0 } else { -1.0 },
+            moves_over: rng.bool(),
+            tool: 0,
+            offset_mm,
+            carriage_mm: [90.0, 80.0, 7.0],
+            shown_mm: [0.0; 3],
+            relative: false,
+            homed: false,
+        };
+        let mut known = Machine {
+            tools: Some(2),
+            tools_c: vec![205.0; 2],
+            ..Machine::default()
+        };
+        let mut story = Vec::new();
+        for _ in 0..45 {
+            if rng.u8(0..5) == 0 {
+                // The report lists what is in force.
+                let [x, y, z] = board.offset_mm;
+                let line = format!("M218 T1 X{x} Y{y} Z{z}");
+                known.said_offset(&wattotherm_gcode::Words::read(&line).unwrap());
+            }
+            if rng.u8(0..6) == 0 {
+                let [x, y, z] = board.shown_mm;
+                let place = read_place(&format!("X:{x:.2} Y:{y:.2} Z:{z:.2} E:0.00 Count X:1"));
+                known.said(place.unwrap());
+            }
+            let at = |rng: &mut fastrand::Rng| match rng.u8(0..4) {
+                0 => f64::from(rng.u8(0..4)),
+                1 => f64::from(rng.u8(225..236)),
+                2 => f64::from(rng.i32(-30..300)),
+                _ => f64::from(rng.u8(40..190)),
+            };
+            let typed = match rng.u8(0..16) {
+                0 => "G28".to_owned(),
+                1 | 2 => "G90".to_owned(),
+                3 => "G91".to_owned(),
+                4..=6 => format!("T{}", rng.u8(0..2)),
+                8 if rng.bool() => "M84".to_owned(),
+                7 => format!(
+                    "M218 T1 {}{}",
+                    ['X', 'Y', 'Z'][rng.usize(0..3)],
+                    rng.i32(-40..41)
+                ),
+                _ => {
+                    let mut line = "G1".to_owned();
+                    for axis in ['X', 'Y', 'Z'] {
+                        if rng.bool() {
+                            line += &format!(" {axis}{}", at(&mut rng));
+                        }
+                    }
+                    line
+                }
+            };
+            let Ok(allowed) = guard.allow(&typed, &known, false) else {
+                continue;
+            };
+            story.push(allowed.line.clone());
+            changed += u64::from(allowed.line.starts_with('T'));
+            moved_with_second += u64::from(allowed.line.starts_with("G1 ") && board.tool == 1);
+            assert_eq!(
+                board.run(&allowed.line),
+                None,
+                "program {program}, offset {offset_mm:?}, sign {}, moves over {}: {story:#?}",
+                board.sign,
+                board.moves_over
+            );
+            known.follow(allowed.words());
+        }
+    }
+    assert!(
+        moved_with_second > 10_000 && changed > 50_000,
+        "{moved_with_second} moves with the second nozzle, {changed} changes"
+    );
+}

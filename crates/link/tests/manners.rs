@@ -2,13 +2,11 @@
 //! while the board's own heater is on. Time is the runtime's own and runs by itself.
 #![allow(clippy::unwrap_used)]
 
-mod board;
-
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
-use board::{Manners, Running};
+use crate::board::{Manners, Running};
 use tokio::time::{sleep, timeout};
 use wattotherm_gcode::{GuardLimits, Heater, HeaterLimit};
 use wattotherm_heat::HeatWord;

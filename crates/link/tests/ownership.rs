@@ -1,14 +1,11 @@
 //! Whose heat it is: what was switched on from here is taken back, what the printer itself heats is not.
 #![allow(clippy::unwrap_used, clippy::float_cmp)] // targets are whole degrees
 
-mod board;
-mod common;
-
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::Duration;
 
-use board::{Manners, Running};
+use crate::board::{Manners, Running};
 use tokio::sync::Notify;
 use tokio::time::{sleep, timeout};
 use wattotherm_gcode::{GuardLimits, Heater, HeaterLimit};
@@ -17,7 +14,7 @@ use wattotherm_link::{Heaters, Link, LinkOptions, LinkState, LinkStatus, Opener,
 
 fn link_to(running: &Running) -> Link {
     let opener = Opener::new(running.behind_a_pipe(4_096));
-    let mut limits: GuardLimits = common::limits();
+    let mut limits: GuardLimits = crate::common::limits();
     limits.tools.push(HeaterLimit::new(230.0, "the liner"));
     Link::start(opener, "a board", LinkOptions::new(limits))
 }
@@ -137,7 +134,7 @@ async fn a_lowered_ceiling_ends_what_heats_above_it() {
     .await;
     link.set_limits(GuardLimits {
         tools: vec![HeaterLimit::new(220.0, "the liner")],
-        ..common::limits()
+        ..crate::common::limits()
     });
     let off = timeout(Duration::from_secs(5), async {
         while running.look().is_told_to_heat() {
@@ -228,7 +225,7 @@ async fn a_failure_of_this_program_in_a_link_leaves_no_heater_on() {
             Ok::<_, std::io::Error>(theirs)
         }
     });
-    let link = Link::start(opener, "a board", LinkOptions::new(common::limits()));
+    let link = Link::start(opener, "a board", LinkOptions::new(crate::common::limits()));
     assert!(link.connected_within(Duration::from_secs(30)).await);
     link.send("M104 S200").await.unwrap();
     becomes(&link, "it heats", |s| s.heaters == Heaters::On).await;

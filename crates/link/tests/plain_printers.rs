@@ -1,12 +1,10 @@
 //! Printers that are less able than the twin, played from a script, and work that goes wrong.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
-use common::{linked, options, twin};
+use crate::common::{linked, options, twin};
 use tokio::io::{AsyncBufReadExt as _, AsyncWriteExt as _, BufReader};
 use tokio::time::{sleep, timeout};
 use wattotherm_gcode::{GuardLimits, HeaterLimit, unframed};
@@ -249,7 +247,7 @@ async fn new_limits_bind_the_next_command() {
     link.send("M104 S240").await.unwrap();
     link.set_limits(GuardLimits {
         tools: vec![HeaterLimit::new(220.0, "the liner")],
-        ..common::limits()
+        ..crate::common::limits()
     });
     let lowered = timeout(Duration::from_millis(400), async {
         while (running.look().targets_c().0 - 220.0).abs() > 0.1 {

@@ -1,12 +1,10 @@
 //! A print over the wire: all of it once and in order, paused and gone on with, stopped, cut, and how fast.
 #![allow(clippy::unwrap_used, clippy::cast_precision_loss)]
 
-mod common;
-
 use std::sync::atomic::Ordering;
 use std::time::Duration;
 
-use common::{Mischief, Wire, linked, options, twin, within};
+use crate::common::{Mischief, Wire, linked, options, twin, within};
 use tokio::io::{AsyncReadExt as _, AsyncWriteExt as _};
 use tokio::sync::mpsc;
 use tokio::time::{Instant, sleep, timeout};

@@ -1,11 +1,9 @@
 //! The same link code over a pseudo-terminal as a serial port, over TCP, and in the same process.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
 use std::time::Duration;
 
-use common::{linked, options, twin};
+use crate::common::{linked, options, twin};
 use wattotherm_heat::{PhysicalLimits, SETTLE_BAND_C, TraceClass, read_class};
 use wattotherm_link::routines::{autotune, control, hold, limit, verify, write_settings};
 use wattotherm_link::{Address, Heaters, Link, LinkState};

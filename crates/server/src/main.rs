@@ -183,6 +183,9 @@ enum Command {
         /// Its drive sits on the hot end: no tube.
         #[arg(long)]
         direct: bool,
+        /// Nozzles on its head: 1 or 2.
+        #[arg(long, default_value_t = 1, value_parser = clap::value_parser!(u8).range(1..=2))]
+        nozzles: u8,
     },
     /// Print the API's description.
     Openapi,
@@ -302,6 +305,7 @@ fn run(command: Command) -> Result<(), Failure> {
             memory,
             eyes,
             direct,
+            nozzles,
         } => twin::run(&twin::Wanted {
             listen,
             pty,
@@ -312,6 +316,7 @@ fn run(command: Command) -> Result<(), Failure> {
             memory,
             eyes,
             direct,
+            nozzles,
         }),
         Command::Openapi => print(&openapi_json()),
         Command::Schema => print(&job_schema_json()),

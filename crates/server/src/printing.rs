@@ -11,7 +11,7 @@ use wattotherm_link::routines::{
 use wattotherm_measure::text::duration_s;
 use wattotherm_store::{Files, MadePrintEnd, NewMadePrint, PrintFile, Store};
 use wattotherm_toolpath::{
-    Clearance, Factor, Limits, Survey, SurveyOptions, clear_path, factor_of, survey,
+    Clearance, Factor, Limits, Nozzles, Survey, SurveyOptions, clear_path, factor_of, survey,
 };
 
 use crate::error::ApiError;
@@ -170,6 +170,25 @@ impl<R: std::io::Read> TakeLine for &mut std::io::BufReader<R> {
     }
 }
 
+/// What a file heats, and how hot at most [°C].
+fn heats(clearance: &Clearance) -> Vec<(Heater, f64)> {
+    (0..)
+        .map(Heater::Tool)
+        .zip(clearance.nozzles_c.iter().copied())
+        .chain([(Heater::Bed, clearance.bed_c)])
+        .filter_map(|(heater, c)| Some((heater, c.filter(|c| *c > 0.0)?)))
+        .collect()
+}
+
+/// The hottest that any nozzle is set [°C]; 0 where none is.
+fn hottest_nozzle_c(clearance: &Clearance) -> f64 {
+    clearance
+        .nozzles_c
+        .iter()
+        .flatten()
+        .fold(0.0, |most: f64, c| most.max(*c))
+}
+
 /// How a print ended, in words: where it stands and what to do with the hand.
 fn ended(printed: &Printed) -> (&'static str, String) {
     let p = printed.place;
@@ -217,15 +236,19 @@ impl App {
         }
     }
 
-    /// Nozzles of a printer: as it reports them, or as it is known to have.
-    fn tools_of(&self, printer_id: i64, known: usize) -> usize {
-        self.live
-            .link(printer_id)
-            .ok()
-            .map(|l| l.status())
-            .and_then(|s| s.temperatures.as_ref().map(|t| t.tools.len()))
-            .unwrap_or(known)
-            .max(1)
+    /// Nozzles of a printer: as it reports them, or as many as it is known to have.
+    async fn nozzles_of(&self, printer_id: i64, known: usize) -> Nozzles {
+        let Ok(link) = self.live.link(printer_id) else {
+            return Nozzles {
+                count: known.max(1),
+                ..Nozzles::ONE
+            };
+        };
+        let reported = link.status().temperatures.map(|t| t.tools.len());
+        Nozzles {
+            count: reported.unwrap_or(known).max(1),
+            offsets_mm: link.machine().await.offsets_mm,
+        }
     }
 
     /// Looks a whole file through as it would go to a printer.
@@ -240,7 +263,8 @@ impl App {
                 Ok((file, limits, Pace::of(store, Some(printer_id))?, nozzles))
             })
             .await?;
-        let tools = self.tools_of(printer_id, usize::from(nozzles));
+        let nozzles = self.nozzles_of(printer_id, usize::from(nozzles)).await;
+        let tools = nozzles.count;
         let files = self.files.clone();
         let (_asks, wanted) = self.readings.begin(Some(file_id), file.bytes, 2);
         tokio::task::spawn_blocking(move || {
@@ -248,7 +272,7 @@ impl App {
             let clearance = clear_path(
                 files.open(&file.sha256)?,
                 &guard,
-                tools,
+                &nozzles,
                 HELPERS,
                 wanted.clone(),
             )
@@ -297,15 +321,9 @@ impl App {
                 first.code, first.line
             )));
         }
-        let heats: Vec<(Heater, f64)> = [
-            (Heater::Tool(0), cleared.clearance.nozzle_c),
-            (Heater::Bed, cleared.clearance.bed_c),
-        ]
-        .into_iter()
-        .filter_map(|(h, c)| Some((h, c.filter(|c| *c > 0.0)?)))
-        .collect();
+        let heats = heats(&cleared.clearance);
         let (control, remote) = control();
-        let target_c = cleared.clearance.nozzle_c.unwrap_or(0.0);
+        let target_c = hottest_nozzle_c(&cleared.clearance);
         let begun = self
             .live
             .begin(printer_id, RoutineKind::Print, target_c, None, remote)?;

@@ -20,6 +20,7 @@ pub struct Wanted {
     pub memory: Option<PathBuf>,
     pub eyes: Option<SocketAddr>,
     pub direct: bool,
+    pub nozzles: u8,
 }
 
 type Failure = Box<dyn std::error::Error>;
@@ -59,7 +60,10 @@ pub fn run(wanted: &Wanted) -> Result<(), Failure> {
                 .ok_or("A speed is 0.1 to 1000, or free.")?,
         ),
     };
-    let mut twin = Twin::new(Build::new(kind, wanted.seed, faults), wanted.seed);
+    let mut twin = Twin::new(
+        Build::new(kind, wanted.seed, faults).with_nozzles(wanted.nozzles),
+        wanted.seed,
+    );
     twin.truth = Truth::drawn(wanted.seed, !wanted.direct);
     let mut running = Running::new(twin, speed);
     if let Some(file) = &wanted.memory {

@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::{Server, run};
+use crate::common::{Server, run};
 use serde_json::{Value, json};
 
 fn printer(s: &Server, name: &str) -> i64 {

@@ -1,9 +1,7 @@
 //! The shop's own begin and end of test pieces: tried before they are kept, and in every piece from then on.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::Server;
+use crate::common::Server;
 use serde_json::{Value, json};
 
 fn printer(s: &Server, name: &str) -> i64 {

@@ -2,11 +2,9 @@
 
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
 use std::io::Read as _;
 
-use common::Server;
+use crate::common::Server;
 use serde_json::{Value, json};
 
 fn begin(s: &Server, printer: i64, sentence: &str) -> i64 {

@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::Server;
+use crate::common::Server;
 use serde_json::{Value, json};
 use wattotherm_twin::port::{Running, Speed};
 use wattotherm_twin::{Build, Kind, Twin};

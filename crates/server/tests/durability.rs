@@ -3,15 +3,13 @@
 #![cfg(unix)]
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
 use std::os::unix::fs::PermissionsExt as _;
 use std::os::unix::process::CommandExt as _;
 use std::process::Command;
 use std::sync::mpsc;
 use std::time::{Duration, Instant};
 
-use common::Server;
+use crate::common::Server;
 use serde_json::json;
 use wattotherm_store::{About, LogFilter, OpenOptions, Store, StoreError};
 

@@ -1,11 +1,9 @@
 //! Everything goes out as one zip of open formats, and is read here by other libraries than wrote the pages.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
 use std::io::Read as _;
 
-use common::Server;
+use crate::common::Server;
 use serde_json::{Value, json};
 
 fn download(s: &Server) -> zip::ZipArchive<std::io::Cursor<Vec<u8>>> {

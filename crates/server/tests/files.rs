@@ -1,13 +1,11 @@
 //! Files in and out over HTTP: in pieces, whole or not there, never shown as a page.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
 use std::io::{Read as _, Write as _};
 use std::net::TcpStream;
 use std::process::Command;
 
-use common::Server;
+use crate::common::Server;
 use serde_json::{Value, json};
 
 /// SHA-256 of a million letters "a". Source: FIPS 180-4, example computation of the standard.
@@ -91,7 +89,7 @@ fn a_client_that_leaves_in_the_middle_leaves_nothing_and_others_go_on() {
             .flatten()
             .all(|e| e.path().is_dir())
     };
-    let until = std::time::Instant::now() + common::HANGS;
+    let until = std::time::Instant::now() + crate::common::HANGS;
     while !gone() {
         assert!(
             std::time::Instant::now() < until,

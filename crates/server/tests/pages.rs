@@ -2,11 +2,9 @@
 
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
 use std::process::Output;
 
-use common::{Server, run};
+use crate::common::{Server, run};
 use serde_json::{Value, json};
 
 fn said(output: &Output) -> String {

@@ -1,11 +1,9 @@
 //! Pictures of a job: upright, shrunk, without the place that a camera writes beside them, marked, taken back.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
 use std::io::{Cursor, Read as _};
 
-use common::Server;
+use crate::common::Server;
 use image::{ImageFormat, Rgb, RgbImage};
 use serde_json::{Value, json};
 

@@ -1,9 +1,7 @@
 //! Test pieces as stations ask for them: what is measured on them is what was asked.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::Server;
+use crate::common::Server;
 use serde_json::{Value, json};
 
 fn make(s: &Server, set: &Value) -> (u16, Value) {

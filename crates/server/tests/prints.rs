@@ -1,11 +1,9 @@
 //! Sliced parts over HTTP, and the commands that read them.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
 use std::process::Command;
 
-use common::Server;
+use crate::common::Server;
 use serde_json::{Value, json};
 
 /// A wall of four sides, 15 layers; one of them wants more than a nozzle gives.

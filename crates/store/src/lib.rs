@@ -34,7 +34,7 @@ pub use fault_cases::{CaseEnd, EntryAt, FaultCase, NewCase};
 pub use files::{Attachment, Blob, Files, Incoming};
 pub use find::{Found, FoundKind};
 pub use heat::{Connection, NewTrace, NewWire, Source, TraceHead, WireLine};
-pub use heat_on::HeatOn;
+pub use heat_on::{HeatOn, HeatSeen};
 pub use lock::FolderLock;
 pub use logbook::{About, LogFilter};
 pub use made_prints::{MadePrint, MadePrintEnd, NewMadePrint};

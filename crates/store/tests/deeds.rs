@@ -3,9 +3,7 @@
 
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::{Shop, shop};
+use crate::common::{Shop, shop};
 use serde_json::json;
 use wattotherm_job::Lasts;
 use wattotherm_job::chain::Strength;

@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::Shop;
+use crate::common::Shop;
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use wattotherm_store::{Change, Draft, NewJob, Store};
@@ -22,7 +20,7 @@ fn desk() -> Desk {
         mut store,
         folder,
         printer,
-    } = common::shop(AT);
+    } = crate::common::shop(AT);
     let job = json!({"printer_id": printer, "replaced": ["extruder_drive"]});
     let job: NewJob = serde_json::from_value(job).unwrap();
     let job = store.start_job(&job, AT).unwrap();

@@ -1,13 +1,11 @@
 //! Files beside the data file: named by what they hold, whole or not there, let go when nothing names them.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
 use std::fs::{self, File};
 use std::io::Read as _;
 use std::time::{Duration, SystemTime};
 
-use common::shop;
+use crate::common::shop;
 use wattotherm_heat::{Sample, Trace};
 use wattotherm_store::{NewTrace, Source, StoreError};
 

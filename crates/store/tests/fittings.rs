@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::Shop;
+use crate::common::Shop;
 use rusqlite::Connection;
 use serde_json::{Value, json};
 use wattotherm_job::Context;
@@ -25,7 +23,7 @@ const DAY: [&str; 6] = [
 ];
 
 fn shop() -> Shop {
-    common::shop(DAY[0])
+    crate::common::shop(DAY[0])
 }
 
 impl Shop {

@@ -1,9 +1,7 @@
 //! Every table refuses what can't be meant, whoever writes it.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::shop;
+use crate::common::shop;
 use rusqlite::Connection;
 
 const AT: &str = "2026-11-25T08:00:00.000Z";

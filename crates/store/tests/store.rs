@@ -2,8 +2,6 @@
 
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
 use serde_json::json;
 use wattotherm_job::Context;
 use wattotherm_job::effects::effects_of;
@@ -32,11 +30,11 @@ struct Shop {
 }
 
 fn shop() -> Shop {
-    let common::Shop {
+    let crate::common::Shop {
         mut store,
         folder,
         printer,
-    } = common::shop(AT[0]);
+    } = crate::common::shop(AT[0]);
     let filament = store
         .add_filament(&NewFilament {
             name: "PLA".into(),

@@ -74,6 +74,8 @@ pub struct Build {
     pub true_steps_mm: f64,
     /// Build volume [mm].
     pub volume_mm: [f64; 3],
+    /// Nozzles: 1, or 2 on one head; a number.
+    pub nozzles: u8,
     /// What is wrong.
     pub faults: Faults,
 }
@@ -121,6 +123,7 @@ impl Build {
             margin_c: 15.0,
             true_steps_mm: about(415.0),
             volume_mm: [235.0, 235.0, 250.0],
+            nozzles: 1,
             faults: faults.clone(),
         };
         if has(Fault::SensorLoose) {
@@ -158,6 +161,15 @@ impl Build {
             b.limit_c = 230.0;
         }
         b
+    }
+
+    /// The same with so many nozzles on its head: 1 or 2.
+    #[must_use]
+    pub fn with_nozzles(self, nozzles: u8) -> Self {
+        Self {
+            nozzles: nozzles.clamp(1, 2),
+            ..self
+        }
     }
 
     /// Heater power at full duty [W].

@@ -12,6 +12,7 @@ use crate::faults::Fault;
 use crate::motion::{Motion, Way};
 use crate::physics::{STEP_S, World};
 use crate::printing::{Moved, Printed, Truth};
+use crate::second::{SECOND_MM, Second};
 use crate::settings::{PROBE_Z_MM, Settings};
 
 /// Physical steps between two decisions of the heater loop.
@@ -26,8 +27,8 @@ const MOST_BYTES: usize = 256;
 /// What keeps the board from its next line.
 #[derive(Clone, Debug)]
 enum Busy {
-    /// Waits for the nozzle; seconds inside the window so far.
-    Nozzle(f64),
+    /// Waits for a nozzle, the first or the second; seconds inside the window so far.
+    Nozzle(bool, f64),
     /// Waits for the bed.
     Bed,
     /// A move that is waited for; seconds left.
@@ -60,6 +61,7 @@ pub struct Twin {
     steps: u64,
     target_c: f64,
     bed_target_c: f64,
+    second: Option<Second>,
     controller: Controller,
     report_every_s: f64,
     since_report_s: f64,
@@ -107,7 +109,13 @@ impl Twin {
         } else {
             1.0
         };
-        let settings = Settings::old((build.true_steps_mm * wrong * 100.0).round() / 100.0);
+        let mut settings = Settings::old((build.true_steps_mm * wrong * 100.0).round() / 100.0);
+        let second = (build.nozzles > 1).then(|| Second::in_a_room(build.ambient_c));
+        if second.is_some() {
+            settings.set("M218", 'X', SECOND_MM[0]);
+            settings.set("M218", 'Y', SECOND_MM[1]);
+        }
+        let machine = Machine::switched_on(HABITS, usize::from(build.nozzles));
         let mut twin = Self {
             world: World::new(build, seed),
             stored: settings.clone(),
@@ -126,9 +134,10 @@ impl Twin {
             steps: 0,
             target_c: 0.0,
             bed_target_c: 0.0,
+            second,
             report_every_s: 0.0,
             since_report_s: 0.0,
-            machine: Machine::switched_on(HABITS, 1),
+            machine,
             flow: 1.0,
             halted: false,
             watch: None,
@@ -153,11 +162,12 @@ impl Twin {
         self.numbered = false;
         self.target_c = 0.0;
         self.bed_target_c = 0.0;
+        self.second.iter_mut().for_each(Second::off);
         self.world.duty = 0.0;
         self.world.bed_duty = 0.0;
         self.world.part_fan = 0.0;
         self.report_every_s = 0.0;
-        self.machine = Machine::switched_on(HABITS, 1);
+        self.machine = Machine::switched_on(HABITS, usize::from(self.world.build.nozzles));
         self.halted = false;
         self.watch = None;
         self.now_s = 0.0;
@@ -263,6 +273,7 @@ impl Twin {
 
     fn tick(&mut self) {
         self.world.step();
+        self.second.iter_mut().for_each(Second::step);
         self.steps += 1;
         self.now_s += STEP_S;
         if self.steps.is_multiple_of(STEPS_A_DECISION) {
@@ -287,6 +298,7 @@ impl Twin {
         if self.halted {
             self.world.duty = 0.0;
             self.world.bed_duty = 0.0;
+            self.second.iter_mut().for_each(Second::off);
             return;
         }
         let mut said = String::new();
@@ -362,6 +374,7 @@ impl Twin {
         self.halted = true;
         self.target_c = 0.0;
         self.bed_target_c = 0.0;
+        self.second.iter_mut().for_each(Second::off);
         self.world.duty = 0.0;
         self.world.bed_duty = 0.0;
         self.busy = None;
@@ -387,8 +400,12 @@ impl Twin {
         let Some(busy) = &mut self.busy else { return };
         self.since_busy_s += STEP_S;
         let done = match busy {
-            Busy::Nozzle(inside) => {
-                if (self.world.shown_c() - self.target_c).abs() < 1.0 || self.target_c <= 0.0 {
+            Busy::Nozzle(second, inside) => {
+                let (at_c, target_c) = match self.second.filter(|_| *second) {
+                    Some(s) => (s.at_c, s.target_c),
+                    None => (self.world.shown_c(), self.target_c),
+                };
+                if (at_c - target_c).abs() < 1.0 || target_c <= 0.0 {
                     *inside += STEP_S;
                 } else {
                     *inside = 0.0;
@@ -500,10 +517,15 @@ impl Twin {
                 if asked > most {
                     let _ = writeln!(self.output, "echo:target limited to {most:.0}");
                 }
-                self.target_c = asked.min(most);
-                self.controller = controller_of(&self.settings.gains("M301"));
+                let second = self.is_second(w.value('T'));
+                if let Some(s) = self.second.as_mut().filter(|_| second) {
+                    s.target_c = asked.min(most);
+                } else {
+                    self.target_c = asked.min(most);
+                    self.controller = controller_of(&self.settings.gains("M301"));
+                }
                 if w.code() == "M109" {
-                    self.busy = Some(Busy::Nozzle(0.0));
+                    self.busy = Some(Busy::Nozzle(second, 0.0));
                     return false;
                 }
             }
@@ -548,6 +570,11 @@ impl Twin {
                 let cycles = w.value('C').unwrap_or(5.0).clamp(3.0, 20.0);
                 let bed = w.value('E').is_some_and(|e| e < 0.0);
                 let target = w.value('S').unwrap_or(150.0);
+                if w.value('E').is_some_and(|e| e > 0.5) {
+                    self.output
+                        .push_str("Error:autotune stopped, only the first nozzle is tuned here\n");
+                    return true;
+                }
                 if target > self.world.build.limit_c - self.world.build.margin_c {
                     self.output
                         .push_str("Error:autotune stopped, target above the limit\n");
@@ -573,10 +600,10 @@ impl Twin {
             "M503" => self.output.push_str(&self.settings.report()),
             "M27" => self.output.push_str("Not SD printing\n"),
             "M115" => {
-                let speed = &self.speed_says;
+                let (speed, nozzles) = (&self.speed_says, self.world.build.nozzles);
                 let _ = writeln!(
                     self.output,
-                    "NAME:bench printer EXTRUDERS:1 SIMULATED_SPEED:{speed}\nCap:AUTOREPORT_TEMP:1"
+                    "NAME:bench printer EXTRUDERS:{nozzles} SIMULATED_SPEED:{speed}\nCap:AUTOREPORT_TEMP:1"
                 );
             }
             "M114" => {
@@ -589,6 +616,11 @@ impl Twin {
                 if code == "M301" {
                     self.controller = controller_of(&self.settings.gains("M301"));
                 }
+            }
+            // The other nozzle comes over the place.
+            code if self.second.is_some() && code.starts_with('T') => {
+                self.busy = Some(Busy::Moving(1.5));
+                return false;
             }
             // Known, and nothing of it shows on this board.
             code if command(code).is_some() => {}
@@ -612,7 +644,12 @@ impl Twin {
             .value('E')
             .and_then(|e| before.fed_mm(e))
             .unwrap_or_default();
-        if fed > 0.0 && self.world.shown_c() < 165.0 && !self.world.free_air {
+        let second = self.second.filter(|_| self.is_second(None));
+        let (at_c, asked_c) = match second {
+            Some(s) => (s.at_c, s.target_c),
+            None => (self.world.shown_c(), self.target_c),
+        };
+        if fed > 0.0 && at_c < 165.0 && !self.world.free_air {
             self.output.push_str("echo:cold extrusion prevented\n");
             fed = 0.0;
         }
@@ -623,19 +660,29 @@ impl Twin {
         } else {
             fed.abs() / feed_mm_s
         };
+        // What is set otherwise than it left the bench moves the second nozzle's lines the other way.
+        let lies = |[x, y, z]: [f64; 3]| match second {
+            Some(_) => [
+                x + SECOND_MM[0] - self.settings.get("M218", 'X'),
+                y + SECOND_MM[1] - self.settings.get("M218", 'Y'),
+                z,
+            ],
+            None => [x, y, z],
+        };
         self.printed.take(&Moved {
-            from,
-            to,
+            from: lies(from),
+            to: lies(to),
             fed_mm: fed,
             speed_mm_s: feed_mm_s,
             advance_s: self.settings.get("M900", 'K'),
-            temp_c: self.world.shown_c(),
-            asked_c: self.target_c,
+            temp_c: at_c,
+            asked_c,
             flow: self.flow,
             lifted_mm: self.settings.get("M851", 'Z') - PROBE_Z_MM,
             tool: self.machine.tool.unwrap_or_default(),
         });
-        if fed.abs() > 0.0 && seconds > 0.0 {
+        // What the second one melts is of its own spool and drive.
+        if fed.abs() > 0.0 && seconds > 0.0 && second.is_none() {
             self.world.feed(
                 fed * self.flow,
                 fed.abs() / seconds,
@@ -663,14 +710,28 @@ impl Twin {
             Some(Busy::Autotune(t)) if !t.bed => t.target_c,
             _ => self.target_c,
         };
+        let (at, duty) = (self.world.shown_c(), self.world.duty * 127.0);
+        let bed = format!("B:{bed:.2} /{:.2}", self.bed_target_c);
+        let (bed_duty, up) = (self.world.bed_duty * 127.0, self.now_s);
+        let Some(s) = self.second else {
+            return format!("T:{at:.2} /{target:.2} {bed} @:{duty:.0} B@:{bed_duty:.0} UP:{up:.2}");
+        };
+        let second_duty = s.duty * 127.0;
+        let (active, active_target, active_duty) = if self.is_second(None) {
+            (s.at_c, s.target_c, second_duty)
+        } else {
+            (at, target, duty)
+        };
         format!(
-            "T:{:.2} /{target:.2} B:{bed:.2} /{:.2} @:{:.0} B@:{:.0} UP:{:.2}",
-            self.world.shown_c(),
-            self.bed_target_c,
-            self.world.duty * 127.0,
-            self.world.bed_duty * 127.0,
-            self.now_s
+            "T:{active:.2} /{active_target:.2} {bed} T0:{at:.2} /{target:.2} T1:{:.2} /{:.2} @:{active_duty:.0} B@:{bed_duty:.0} @0:{duty:.0} @1:{second_duty:.0} UP:{up:.2}",
+            s.at_c, s.target_c
         )
+    }
+
+    /// Whether a command means the second nozzle: by its word, or because that is in use.
+    fn is_second(&self, word: Option<f64>) -> bool {
+        let tool = word.unwrap_or_else(|| f64::from(self.machine.tool.unwrap_or_default()));
+        self.second.is_some() && tool > 0.5
     }
 }
 
@@ -679,6 +740,7 @@ fn stands_for(w: &Words) -> bool {
     let feeds_only = || w.has('E') && !['X', 'Y', 'Z'].iter().any(|a| w.has(*a));
     match w.code() {
         "G0" | "G1" => feeds_only(),
+        code if code.starts_with('T') => true,
         code => matches!(
             code,
             "G4" | "G10"

@@ -16,6 +16,7 @@ mod motion;
 mod physics;
 pub mod port;
 mod printing;
+mod second;
 mod settings;
 mod system;
 

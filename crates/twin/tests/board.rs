@@ -1,9 +1,7 @@
 //! The board of the twin keeps its word: limits, protection, protocol, memory, extrusion.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::Bench;
+use crate::common::Bench;
 use wattotherm_gcode::{framed, read_temperatures};
 use wattotherm_heat::SensorTable;
 use wattotherm_twin::{Build, Fault, Kind, Twin, UnknownFault};
@@ -240,4 +238,44 @@ fn faults_are_named_as_on_the_command_line() {
             .to_string()
             .starts_with("there is no fault “gremlin”; faults are sensor-open, sensor-short")
     );
+}
+
+#[test]
+fn a_second_nozzle_heats_feeds_and_stops_by_itself() {
+    let build = Build::new(Kind::Standard, 8, []).with_nozzles(2);
+    let mut t = Twin::new(build, 8);
+    let told =
+        |t: &mut Twin| read_temperatures(t.ask("M105").trim_start_matches("ok ").trim()).unwrap();
+    assert_eq!(told(&mut t).tools.len(), 2);
+    t.ask("M104 T1 S210");
+    live(&mut t, 240.0);
+    let now = told(&mut t);
+    assert!(
+        (now.tools[1].at_c - 210.0).abs() < 3.0 && (now.tools[1].target_c - 210.0).abs() < 0.01
+    );
+    assert!(now.tools[0].at_c < 40.0 && now.tools[0].target_c < 0.01);
+    // Cold as the first one is, it feeds nothing; the second does.
+    let mut said_of = |lines: &[&str]| {
+        lines.iter().fold(String::new(), |said, line| {
+            let answer = t.ask(line);
+            said + &answer + &live(&mut t, 15.0)
+        })
+    };
+    let cold = said_of(&["M83", "G28", "G1 X50 Y50 F6000", "G1 X60 E1 F600"]);
+    assert!(cold.contains("cold extrusion prevented"), "{cold}");
+    let hot = said_of(&["T1", "G1 X50 Y50 F6000", "G1 X60 E1 F600"]);
+    assert!(!hot.contains("prevented"), "{hot}");
+    // A stop is a stop for both.
+    t.ask("M112");
+    live(&mut t, 5.0);
+    assert!(told_off(&mut t));
+}
+
+/// Whether every target that it reports is 0.
+fn told_off(t: &mut Twin) -> bool {
+    t.ask("M999");
+    read_temperatures(t.ask("M105").trim_start_matches("ok ").trim())
+        .unwrap()
+        .each()
+        .all(|(_, c)| c.target_c == 0.0)
 }

@@ -1,9 +1,7 @@
 //! Each fault of the twin is found by the station meant to find it, and healthy twins are not accused.
 #![allow(clippy::print_stdout, clippy::unwrap_used)]
 
-mod common;
-
-use common::Bench;
+use crate::common::Bench;
 use wattotherm_job::finding::{Cause, Finding};
 use wattotherm_measure::Verdict;
 use wattotherm_twin::{Fault, Kind};

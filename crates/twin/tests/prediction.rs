@@ -2,9 +2,7 @@
 //! the model two lags and a dead time.
 #![allow(clippy::print_stdout, clippy::unwrap_used)]
 
-mod common;
-
-use common::{Bench, TARGET_C};
+use crate::common::{Bench, TARGET_C};
 use wattotherm_heat::{
     ControllerKind, LoopFigures, TUNING_RULES, Trial, TuningRule, identify, tune,
 };

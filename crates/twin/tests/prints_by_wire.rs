@@ -210,6 +210,37 @@ fn a_photo_of_the_lines_names_one_that_is_as_good_as_the_best() {
 }
 
 #[test]
+fn an_offset_written_to_the_board_brings_the_second_nozzles_lines_to_the_firsts() {
+    let facts = PieceFor {
+        nozzles: 2,
+        ..PieceFor::default()
+    };
+    let combs = piece("combs", &facts, &[]);
+    for seed in 0..4 {
+        let mut twin = Twin::new(Build::new(Kind::Standard, seed, []).with_nozzles(2), seed);
+        print(&mut twin, &combs.gcode);
+        let off = Eyes::new(twin.truth, seed).combs(twin.printed());
+        // The second comb is the wider one: a tooth to the right meets where its nozzle lays too far to the left. A
+        // tooth is 0.05 mm; the eye is sure to half of one.
+        for (teeth, true_mm) in off.into_iter().zip(twin.truth.offset_mm) {
+            assert!(
+                (teeth * 0.05 + true_mm).abs() < 0.035,
+                "{off:?} {:?}",
+                twin.truth.offset_mm
+            );
+        }
+        let to = [24.0 - off[0] * 0.05, -off[1] * 0.05];
+        twin.ask(&format!("M218 T1 X{:.3} Y{:.3}", to[0], to[1]));
+        print(&mut twin, &combs.gcode);
+        let left = Eyes::new(twin.truth, seed).combs(twin.printed());
+        assert!(
+            left.iter().all(|teeth| teeth.abs() < 0.6),
+            "{off:?}, then {left:?}"
+        );
+    }
+}
+
+#[test]
 fn a_photo_of_the_combs_finds_the_second_nozzle() {
     let facts = PieceFor {
         nozzles: 2,

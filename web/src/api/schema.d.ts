@@ -2554,11 +2554,8 @@ export interface components {
              * @description Lines that go out; a number of.
              */
             lines: number;
-            /**
-             * Format: double
-             * @description Hottest that the nozzle is set [°C].
-             */
-            nozzle_c?: number | null;
+            /** @description Hottest that each nozzle is set [°C], the first one's first; none where the file doesn't heat it. */
+            nozzles_c: (number | null)[];
             /** @description What a printer must not be sent: the first of it, with line and reason. */
             refused: components["schemas"]["PathDiagnostic"][];
             /**

@@ -5,8 +5,11 @@ import { computed } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { moment, signalWord } from '../api/words'
+import WriteCommands from './WriteCommands.vue'
+import type { Station } from './useStation'
 
 const props = defineProps<{
+  station: Station
   /** Whether the rows are said in the form's table. */
   told?: boolean
   why: string
@@ -18,6 +21,12 @@ const { copy, copied } = useClipboard({ legacy: true })
 const commands = computed(() =>
   props.finding?.facts.commands.length ? props.finding.facts.commands : (props.setUp?.commands ?? []),
 )
+/* What a station found; where its form writes by itself, there. */
+const written = computed(() => {
+  const own = props.station.form.value?.groups.some((g) => g.acts.some((a) => a.action === 'write_commands'))
+  const found = props.finding?.facts
+  return own || !found || found.station === 'heater_loop' ? [] : found.commands.map((c) => c.line)
+})
 const what = computed(() => (props.finding?.facts.commands.length ? 'To send' : 'To send for the test'))
 /** A list of steps has no number that came about. */
 const reasonsAre = computed(() => {
@@ -67,6 +76,7 @@ const doubt = computed(() => props.finding?.words.bands[0])
       <NButton @click="copy(commands.map((c) => c.line).join('\n'))">
         {{ copied ? 'Copied' : 'Copy commands' }}
       </NButton>
+      <WriteCommands v-if="written.length" :station="station" :lines="written" />
     </section>
     <p v-else-if="setUp?.withheld" class="quiet">{{ setUp.withheld }}</p>
     <section v-if="finding?.words.plain.length">

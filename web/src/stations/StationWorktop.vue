@@ -251,6 +251,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
         body-content-style="padding: 0 0 var(--strip, 0px)"
       >
         <GutterPanel
+          :station="station"
           :told="station.form.value?.groups.some((g) => g.told)"
           :why="worktop.line.reason"
           :set-up="setUp"
@@ -261,6 +262,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
     </NDrawer>
     <GutterPanel
       v-else
+      :station="station"
       :told="station.form.value?.groups.some((g) => g.told)"
       :why="worktop.line.reason"
       :set-up="setUp"

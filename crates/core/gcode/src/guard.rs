@@ -188,11 +188,53 @@ pub enum Refusal {
         /// Target asked for [°C].
         target: String,
     },
-    /// A second nozzle shifts all places.
+    /// A further nozzle shifts all places, and it isn't known by how much.
     #[error(
-        "Another nozzle than the first is in use, or it is not known which: the head's place can't be checked. Nothing was sent; pick the first (T0), then home (G28)."
+        "It is not known which nozzle is in use, or where it stands from the first: the head's place can't be checked. Nothing was sent; ask for the offsets (M503), or pick the first (T0), then home (G28)."
     )]
     OtherTool,
+    /// A nozzle that nobody knows where it stands.
+    #[error(
+        "Where T{to} stands from the first nozzle is not known, and a printer may move the head over by that. Nothing was sent; ask for the offsets (M503), or let the motors go first (M84)."
+    )]
+    NoOffset {
+        /// The nozzle asked for; a number.
+        to: u8,
+    },
+    /// Outside the volume with the offset of the nozzle in use.
+    #[error(
+        "{axis}{to_mm} with T{tool}, which stands {off_mm} mm off the first nozzle, may bring the head outside: with it, {axis} goes from {least_mm} to {most_mm} mm. Nothing was sent."
+    )]
+    OutsideWith {
+        /// Axis.
+        axis: char,
+        /// Place asked for [mm].
+        to_mm: f64,
+        /// The nozzle in use; a number.
+        tool: u8,
+        /// How far it stands off the first, this way or that [mm].
+        off_mm: f64,
+        /// Least place that it reaches for certain [mm].
+        least_mm: f64,
+        /// Most [mm].
+        most_mm: f64,
+    },
+    /// A change of nozzle may move the head out of the volume.
+    #[error(
+        "At {axis}{at_mm} a change to T{to}, which stands {off_mm} mm off the first nozzle, may bring the head out of 0 to {most_mm} mm. Nothing was sent; move {axis} further in first."
+    )]
+    ChangeOutside {
+        /// Axis.
+        axis: char,
+        /// Where it is [mm].
+        at_mm: f64,
+        /// The nozzle asked for; a number.
+        to: u8,
+        /// How far that stands off the first, this way or that [mm].
+        off_mm: f64,
+        /// End of the axis [mm].
+        most_mm: f64,
+    },
     /// A place that nothing was reported of.
     #[error(
         "The printer has not reported anything yet. Nothing was sent; wait for its first temperatures."
@@ -299,6 +341,7 @@ impl Guard {
             )?,
             "G2" | "G3" => self.rounds(&words, machine, confirmed)?,
             "G10" | "G11" => warm(machine)?,
+            _ if code.starts_with('T') => self.changes(&code, machine)?,
             "G29" => {
                 if machine.homed != [true; 3] {
                     return Err(Refusal::NotHomed);
@@ -415,21 +458,76 @@ impl Guard {
             let to_mm = machine
                 .leads_to_mm(i, v)
                 .ok_or(Refusal::PlaceUnknown { axis })?;
-            self.inside(i, to_mm)?;
+            self.inside(i, to_mm, machine)?;
         }
         Ok(())
     }
 
-    fn inside(&self, axis: usize, to_mm: f64) -> Result<(), Refusal> {
+    /// Whether a place [mm] lies inside the volume, and the head too, whichever way the board counts the offset of the
+    /// nozzle in use.
+    fn inside(&self, axis: usize, to_mm: f64, machine: &Machine) -> Result<(), Refusal> {
         let most_mm = self.limits.volume_mm[axis];
-        if (0.0..=most_mm).contains(&to_mm) {
+        let lies_in = |at_mm: f64| (0.0..=most_mm).contains(&at_mm);
+        if !lies_in(to_mm) {
+            return Err(Refusal::Outside {
+                axis: AXES[axis],
+                to_mm,
+                most_mm,
+            });
+        }
+        let tool = machine.tool.unwrap_or(0);
+        let Some(off_mm) = machine.offset_mm(tool).map(|o| o[axis].abs()) else {
+            return Ok(());
+        };
+        if lies_in(to_mm - off_mm) && lies_in(to_mm + off_mm) {
             return Ok(());
         }
-        Err(Refusal::Outside {
+        Err(Refusal::OutsideWith {
             axis: AXES[axis],
             to_mm,
-            most_mm,
+            tool,
+            off_mm,
+            least_mm: off_mm,
+            most_mm: most_mm - off_mm,
         })
+    }
+
+    /// Whether another nozzle may be picked: a board that is homed may move the head over by the offset, this way or
+    /// that.
+    fn changes(&self, code: &str, machine: &Machine) -> Result<(), Refusal> {
+        let Ok(to) = code[1..].parse::<u8>() else {
+            return Ok(());
+        };
+        let stays = machine.tools.is_none_or(|n| n < 2) || machine.tool == Some(to);
+        // With motors let go nothing is moved over. Which nozzle is in use must be found out somehow: by the first.
+        if stays || machine.let_go || to == 0 && machine.tool.is_none() {
+            return Ok(());
+        }
+        let off_mm = machine.offset_mm(to).ok_or(Refusal::NoOffset { to })?;
+        let by_mm = machine.change_moves_mm(to).ok_or(Refusal::OtherTool)?;
+        if machine.homed == [false; 3] {
+            return Err(Refusal::NotHomed);
+        }
+        for (i, axis) in AXES.into_iter().enumerate() {
+            if by_mm[i] == 0.0 {
+                continue;
+            }
+            if !machine.homed[i] {
+                return Err(Refusal::AxisNotHomed { axis });
+            }
+            let at_mm = machine.place_mm[i].ok_or(Refusal::PlaceUnknown { axis })?;
+            let (off_mm, most_mm) = (off_mm[i].abs(), self.limits.volume_mm[i]);
+            if at_mm - off_mm < 0.0 || at_mm + off_mm > most_mm {
+                return Err(Refusal::ChangeOutside {
+                    axis,
+                    at_mm,
+                    to,
+                    off_mm,
+                    most_mm,
+                });
+            }
+        }
+        Ok(())
     }
 
     /// A round move: all of it lies inside, not only its end.
@@ -462,8 +560,8 @@ impl Guard {
             }
         })?;
         for (i, [least, most]) in arc.covers_mm().into_iter().enumerate() {
-            self.inside(i, least)?;
-            self.inside(i, most)?;
+            self.inside(i, least, machine)?;
+            self.inside(i, most, machine)?;
         }
         Ok(())
     }

@@ -1,5 +1,7 @@
 //! What is known of a printer's modes and place: the board's own idea of them, or nothing.
 
+use std::collections::BTreeMap;
+
 use super::words::Words;
 
 /// X, Y, Z in this order.
@@ -45,6 +47,10 @@ pub struct Machine {
     pub tools_c: Vec<f64>,
     /// Nozzles that the printer reports; none before its first report.
     pub tools: Option<usize>,
+    /// Whether the motors were let go and nothing was homed since: then a change of nozzle moves nothing over.
+    pub let_go: bool,
+    /// Where each further nozzle stands from the first [mm], as the printer has it; what it didn't say is none.
+    pub offsets_mm: BTreeMap<u8, [Option<f64>; 3]>,
 }
 
 impl Machine {
@@ -64,6 +70,8 @@ impl Machine {
             tool: Some(0),
             tools_c: Vec::new(),
             tools: Some(tools),
+            let_go: true,
+            offsets_mm: BTreeMap::new(),
         }
     }
 
@@ -88,13 +96,42 @@ impl Machine {
         }
     }
 
-    /// Whether the place of the head can be known at all: with a second nozzle in use every place is
-    /// shifted by that nozzle's offset.
+    /// Whether the place of the head can be known at all: with a further nozzle in use every place is
+    /// shifted by that nozzle's offset, so that must be known.
     #[must_use]
     pub fn is_placed(&self) -> bool {
-        match self.tools {
-            None => false,
-            Some(n) => n < 2 || self.tool == Some(0),
+        match (self.tools, self.tool) {
+            (None, _) => false,
+            (Some(n), _) if n < 2 => true,
+            (Some(_), Some(tool)) => self.offset_mm(tool).is_some(),
+            (Some(_), None) => false,
+        }
+    }
+
+    /// Where a nozzle stands from the first [mm], if all of it is known.
+    #[must_use]
+    pub fn offset_mm(&self, tool: u8) -> Option<[f64; 3]> {
+        if tool == 0 {
+            return Some([0.0; 3]);
+        }
+        let [x, y, z] = *self.offsets_mm.get(&tool)?;
+        Some([x?, y?, z?])
+    }
+
+    /// How far [mm] a change to nozzle `to` may move the head, or shift what its place is called: boards differ in
+    /// which of the two they do, and in the sign. None where that isn't known.
+    #[must_use]
+    pub fn change_moves_mm(&self, to: u8) -> Option<[f64; 3]> {
+        let (from, to) = (self.offset_mm(self.tool?)?, self.offset_mm(to)?);
+        Some([to[0] - from[0], to[1] - from[1], to[2] - from[2]])
+    }
+
+    /// Takes what the printer's settings report says of a further nozzle: a line `M218` with its nozzle. A length that
+    /// it doesn't list it doesn't have, so that is 0 [common practice, no published source].
+    pub fn said_offset(&mut self, words: &Words) {
+        if let Some(tool) = further_nozzle(words) {
+            let says = AXES.map(|a| Some(words.value(a).unwrap_or(0.0)));
+            self.offsets_mm.insert(tool, says);
         }
     }
 
@@ -199,15 +236,48 @@ impl Machine {
             "M501" => {
                 self.unhome();
                 self.lose_e();
+                self.offsets_mm.clear();
             }
-            "M218" | "M851" | "M18" | "M84" | "M410" => self.unhome(),
+            "M218" => {
+                match further_nozzle(w) {
+                    Some(tool) => {
+                        let known = self.offsets_mm.entry(tool).or_default();
+                        for (i, axis) in AXES.into_iter().enumerate() {
+                            known[i] = w.value(axis).or(known[i]);
+                        }
+                    }
+                    // Which nozzle it is meant for is the board's secret.
+                    None => self.offsets_mm.clear(),
+                }
+                // The first of several stays where it is; another's place is called otherwise now. What it does to a
+                // printer with one nobody knows.
+                let first_of_several = self.tools.is_some_and(|n| n > 1) && self.tool == Some(0);
+                if !first_of_several {
+                    self.unhome();
+                }
+            }
+            "M18" | "M84" => {
+                self.unhome();
+                self.let_go = true;
+            }
+            "M851" | "M410" => self.unhome(),
             "M112" | "M999" if self.habits.counts_on => self.homed = [false; 3],
             "M112" | "M999" => self.forget(),
             code if code.starts_with('T') => {
                 let to = code[1..].parse().ok();
                 if to.is_none() || self.tool != to {
+                    match to.and_then(|to| self.change_moves_mm(to)) {
+                        // Where it stands is called otherwise now, or it moved over; it is as homed as it was.
+                        Some(by_mm) => {
+                            for (i, by_mm) in by_mm.into_iter().enumerate() {
+                                if by_mm != 0.0 {
+                                    self.lose(i);
+                                }
+                            }
+                        }
+                        None => self.unhome(),
+                    }
                     self.tool = to;
-                    self.unhome();
                     self.lose_e();
                 }
             }
@@ -235,6 +305,7 @@ impl Machine {
     fn home(&mut self, w: &Words) {
         let named = AXES.map(|a| w.has(a));
         let all = named == [false; 3];
+        self.let_go = false;
         for (i, is_named) in named.into_iter().enumerate() {
             self.homed[i] |= all || is_named;
             match self.habits.home_mm {
@@ -245,4 +316,12 @@ impl Machine {
             }
         }
     }
+}
+
+/// The further nozzle that an `M218` names.
+fn further_nozzle(words: &Words) -> Option<u8> {
+    let tool = words.value('T').filter(|t| (1.0..256.0).contains(t))?;
+    // OK because it lies in the range just asked for.
+    #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+    Some(tool as u8)
 }

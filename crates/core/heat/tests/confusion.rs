@@ -1,9 +1,7 @@
 //! The classifier against logs from a generator that shares nothing with it.
 #![allow(clippy::unwrap_used)]
 
-mod scenarios;
-
-use scenarios::{BLOCKS, Dice, Kind, Pencil, run, write};
+use crate::scenarios::{BLOCKS, Dice, Kind, Pencil, run, write};
 use wattotherm_heat::{PhysicalLimits, TraceClass, read_class};
 
 const EVERY_S: [f64; 5] = [0.25, 1.0, 2.0, 5.0, 10.0];

@@ -1,10 +1,7 @@
 //! Logs of several heaters: columns in any order, serial reports, and beds that are judged as beds.
 #![allow(clippy::unwrap_used, clippy::cast_precision_loss)]
 
-#[path = "scenarios/dice.rs"]
-mod dice;
-
-use dice::Dice;
+use crate::scenarios::dice::Dice;
 use wattotherm_gcode::Heater;
 use wattotherm_heat::{
     HoldResult, Sample, Trace, TraceClass, TraceFact, read_class_of, read_trace,

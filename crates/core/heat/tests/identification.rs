@@ -6,9 +6,7 @@
     clippy::cast_sign_loss
 )]
 
-mod plants;
-
-use plants::{Hidden, INTERVALS, NOISES, QUANTITIES, TARGET, coverage, normal, relay_log};
+use crate::plants::{Hidden, INTERVALS, NOISES, QUANTITIES, TARGET, coverage, normal, relay_log};
 use wattotherm_heat::{
     Controller, ControllerKind, ControllerSettings, Gains, IdentifyError, Plant, Sample, Trace,
     Trial, TuningRule, identify, margins, relay_from_trace, safest, tune, ultimate_of,

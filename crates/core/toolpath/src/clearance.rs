@@ -6,7 +6,7 @@ use std::io::Read;
 use serde::Serialize;
 use utoipa::ToSchema;
 use wattotherm_gcode::{
-    Effect, Guard, Habits, LeftOut, Machine, PrintLine, PrintLines, Short, Words,
+    Effect, Guard, Habits, Heater, LeftOut, Machine, PrintLine, PrintLines, Short, Words,
 };
 
 use crate::chunks::{ReadError, each_chunk};
@@ -45,8 +45,8 @@ pub struct Clearance {
     pub unknown: Vec<Gone>,
     /// Lines at which it waits for a person; a number of.
     pub waits_for_person: u64,
-    /// Hottest that the nozzle is set [°C].
-    pub nozzle_c: Option<f64>,
+    /// Hottest that each nozzle is set [°C], the first one's first; none where the file doesn't heat it.
+    pub nozzles_c: Vec<Option<f64>>,
     /// Hottest that the bed is set [°C].
     pub bed_c: Option<f64>,
     /// Settings of the machine that it changes, each once, e.g. `M204`: to be set back when it ends.
@@ -140,18 +140,7 @@ impl Follow<'_> {
             Ok(allowed) => {
                 self.out.lines += 1;
                 if let Some((heater, c)) = allowed.heat {
-                    let bed = matches!(words.code(), "M140" | "M190");
-                    let hottest = if bed {
-                        &mut self.out.bed_c
-                    } else {
-                        &mut self.out.nozzle_c
-                    };
-                    if !matches!(words.code(), "M141" | "M191") {
-                        *hottest = Some(hottest.map_or(c, |h| h.max(c)));
-                    }
-                    if !bed {
-                        self.heated(heater, c, allowed.effect == Effect::HeatAndWait);
-                    }
+                    self.heated(heater, c, allowed.effect == Effect::HeatAndWait);
                 }
             }
         }
@@ -163,12 +152,17 @@ impl Follow<'_> {
     }
 
     /// A nozzle is as hot as it was waited for; where it is only told, it may be as cold as it is told.
-    fn heated(&mut self, heater: Option<wattotherm_gcode::Heater>, to_c: f64, waits: bool) {
+    fn heated(&mut self, heater: Option<Heater>, to_c: f64, waits: bool) {
+        let hottest = |was: &mut Option<f64>| *was = Some(was.map_or(to_c, |h| h.max(to_c)));
         let tool = match heater {
-            Some(wattotherm_gcode::Heater::Tool(n)) => usize::from(n),
-            Some(_) => return,
+            Some(Heater::Tool(n)) => usize::from(n),
+            Some(Heater::Bed) => return hottest(&mut self.out.bed_c),
+            Some(Heater::Chamber) => return,
             None => usize::from(self.machine.tool.unwrap_or(0)),
         };
+        if let Some(was) = self.out.nozzles_c.get_mut(tool) {
+            hottest(was);
+        }
         if let Some(c) = self.machine.tools_c.get_mut(tool) {
             *c = if waits { to_c } else { c.min(to_c.max(COLD_C)) };
         }
@@ -185,15 +179,33 @@ fn why(refusal: &str) -> String {
         .to_owned()
 }
 
-/// Reads a whole file as [`PrintLines`] would send it to a printer with `tools` nozzles (a number), and asks its
-/// guard of every line: a nozzle counts as cold until the file waits for it, the head as lost until the file homes it.
-/// What depends on where homing ends is asked again when it goes out. `progress` hears how many bytes are read.
+/// The nozzles that a file may use.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Nozzles {
+    /// How many; a number.
+    pub count: usize,
+    /// Where each further one stands from the first [mm], as far as the printer says.
+    pub offsets_mm: BTreeMap<u8, [Option<f64>; 3]>,
+}
+
+impl Nozzles {
+    /// A printer with one.
+    pub const ONE: Self = Self {
+        count: 1,
+        offsets_mm: BTreeMap::new(),
+    };
+}
+
+/// Reads a whole file as [`PrintLines`] would send it to a printer with such `nozzles`, the first of them in use, and
+/// asks its guard of every line: a nozzle counts as cold until the file waits for it, the head as lost until the file
+/// homes it. What depends on where homing ends is asked again when it goes out. `progress` hears how many bytes are
+/// read.
 /// # Errors
 /// [`ReadError`].
 pub fn clear_path(
     from: impl Read + Send,
     guard: &Guard,
-    tools: usize,
+    nozzles: &Nozzles,
     cores: usize,
     mut progress: impl FnMut(u64) -> bool,
 ) -> Result<Clearance, ReadError> {
@@ -203,16 +215,20 @@ pub fn clear_path(
             home_mm: Some([0.0; 3]),
             ..Habits::default()
         },
-        tools: Some(tools),
-        tools_c: vec![COLD_C; tools.max(1)],
-        tool: (tools == 1).then_some(0),
+        tools: Some(nozzles.count),
+        tools_c: vec![COLD_C; nozzles.count.max(1)],
+        tool: Some(0),
+        offsets_mm: nozzles.offsets_mm.clone(),
         ..Machine::default()
     };
     let mut follow = Follow {
         guard,
         machine,
-        lines: PrintLines::new(tools),
-        out: Clearance::default(),
+        lines: PrintLines::new(nozzles.count),
+        out: Clearance {
+            nozzles_c: vec![None; nozzles.count.max(1)],
+            ..Clearance::default()
+        },
         shows: BTreeMap::new(),
         unknown: BTreeMap::new(),
     };

@@ -31,7 +31,7 @@ pub use bores::{
     estimate_bore,
 };
 pub use chunks::{ReadError, each_chunk};
-pub use clearance::{Clearance, Gone, clear_path};
+pub use clearance::{Clearance, Gone, Nozzles, clear_path};
 pub use corner::corner_speed2;
 pub use drawn::{Bound, DrawnLayer, draw_layer};
 pub use factor::{Factor, factor_of};

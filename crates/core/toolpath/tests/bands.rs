@@ -6,9 +6,7 @@
     clippy::cast_sign_loss
 )]
 
-mod common;
-
-use common::box_part;
+use crate::common::box_part;
 use wattotherm_toolpath::{
     BandKind, BandTable, BandsError, Wanted, apply_edits, band_values, change_by_height,
     check_change, read_wanted,

@@ -6,9 +6,7 @@
     clippy::cast_sign_loss
 )]
 
-mod common;
-
-use common::look_with;
+use crate::common::look_with;
 use wattotherm_toolpath::{
     AxisLimits, Bead, Limits, NewBore, SurveyOptions, bead_area_mm2, compare_bores, estimate_bore,
 };

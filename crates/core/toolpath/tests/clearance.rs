@@ -3,7 +3,7 @@
 
 use proptest::prelude::*;
 use wattotherm_gcode::{Guard, GuardLimits, HeaterLimit};
-use wattotherm_toolpath::{Clearance, Limits, clear_path, factor_of};
+use wattotherm_toolpath::{Clearance, Limits, Nozzles, clear_path, factor_of};
 
 const VOLUME: [f64; 3] = [200.0, 180.0, 150.0];
 
@@ -14,7 +14,7 @@ fn guard() -> Guard {
 }
 
 fn clear(text: &str) -> Clearance {
-    clear_path(text.as_bytes(), &guard(), 1, 0, |_| true).unwrap()
+    clear_path(text.as_bytes(), &guard(), &Nozzles::ONE, 0, |_| true).unwrap()
 }
 
 const START: &str = "G90\nM83\nM190 S60\nM109 S210\nG28\n";
@@ -29,7 +29,7 @@ fn a_part_as_programs_write_them_is_clear_and_says_what_it_heats_and_leaves_out(
     let got = clear(&text);
     assert_eq!(got.refused, []);
     assert!(got.is_clear());
-    assert_eq!((got.nozzle_c, got.bed_c), (Some(210.0), Some(60.0)));
+    assert_eq!((got.nozzles_c, got.bed_c), (vec![Some(210.0)], Some(60.0)));
     assert_eq!(got.waits_for_person, 1);
     assert_eq!(got.sets, ["M204", "M900"]);
     let codes = |g: &[wattotherm_toolpath::Gone]| {
@@ -194,7 +194,7 @@ proptest! {
 
     #[test]
     fn no_bytes_make_it_panic_and_no_line_is_counted_twice(bytes in proptest::collection::vec(any::<u8>(), 0..400)) {
-        let got = clear_path(&bytes[..], &guard(), 1, 0, |_| true).unwrap();
+        let got = clear_path(&bytes[..], &guard(), &Nozzles::ONE, 0, |_| true).unwrap();
         let ends = bytes.iter().filter(|b| matches!(b, b'\n' | b'\r')).count() as u64;
         prop_assert!(got.refused_lines <= ends + 1);
     }
@@ -208,10 +208,10 @@ fn a_second_core_finds_the_same() {
     }
     text.push_str("G1 X500\n");
     let alone = clear(&text);
-    let both = clear_path(text.as_bytes(), &guard(), 1, 1, |_| true).unwrap();
+    let both = clear_path(text.as_bytes(), &guard(), &Nozzles::ONE, 1, |_| true).unwrap();
     assert_eq!(alone, both);
     assert_eq!(alone.refused[0].line, 60_006);
-    let stopped = clear_path(text.as_bytes(), &guard(), 1, 1, |_| false);
+    let stopped = clear_path(text.as_bytes(), &guard(), &Nozzles::ONE, 1, |_| false);
     assert!(stopped.is_err());
 }
 
@@ -260,4 +260,56 @@ fn limits_are_read_out_of_a_settings_report() {
         Limits::reported(&wattotherm_gcode::read_settings("M92 E93")),
         None
     );
+}
+
+fn with_two(text: &str, second_mm: Option<[f64; 3]>) -> Clearance {
+    let nozzles = Nozzles {
+        count: 2,
+        offsets_mm: second_mm.map(|o| (1, o.map(Some))).into_iter().collect(),
+    };
+    clear_path(text.as_bytes(), &guard(), &nozzles, 0, |_| true).unwrap()
+}
+
+#[test]
+fn a_file_for_two_nozzles_is_clear_where_the_head_reaches_whichever_way_the_offset_counts() {
+    let text = format!(
+        "{START}M109 T1 S225\nG1 Z0.2 F600\nG1 X100 Y50 F6000\nG1 X120 E1\nT1\nG1 E2 F300\nG1 X60 Y50 F6000\nG1 X80 E1\nT0\nG1 X100 Y60\nG1 X120 E1\nM104 T1 S0\nM104 S0\n"
+    );
+    let got = with_two(&text, Some([24.0, -0.3, 0.0]));
+    assert_eq!(got.refused, []);
+    assert_eq!(got.nozzles_c, [Some(210.0), Some(225.0)]);
+
+    // Where it stands isn't known: from the change on nothing can be checked.
+    let unknown = with_two(&text, None);
+    assert_eq!(unknown.refused[0].line, 10);
+    assert!(
+        unknown.refused[0].message.contains("Where T1 stands"),
+        "{:?}",
+        unknown.refused
+    );
+
+    // 60 mm to the left of what is asked for lies beside the bed.
+    let far = with_two(&text, Some([64.0, 0.0, 0.0]));
+    let says = &far.refused[0];
+    assert_eq!(says.line, 12, "{says:?}");
+    assert!(
+        says.message.contains("with it, X goes from 64 to 136 mm"),
+        "{says:?}"
+    );
+
+    // The second nozzle is lower: at 0.2 mm the first may stand below the bed, and then the head must not go there.
+    let low = with_two(&text, Some([24.0, 0.0, 0.4]));
+    assert!(!low.is_clear());
+    // At the rim a change may bring the head beside the bed.
+    let rim = "G90\nM83\nM109 S210\nG28\nG1 Z5\nG1 X190 Y50\nT1\n";
+    let refused = with_two(rim, Some([24.0, 0.0, 0.0])).refused;
+    assert!(
+        refused[0].message.starts_with("At X190 a change to T1"),
+        "{refused:?}"
+    );
+    // The second one is cold until it is waited for.
+    let cold = text.replace("M109 T1 S225", "M104 T1 S225");
+    let refused = with_two(&cold, Some([24.0, 0.0, 0.0])).refused;
+    assert_eq!(refused[0].line, 11, "{refused:?}");
+    assert!(refused[0].message.contains("strips it"), "{refused:?}");
 }

@@ -10,7 +10,8 @@ use std::collections::{BTreeMap, HashMap};
 
 use wattotherm_gcode::{Guard, GuardLimits, HeaterLimit};
 use wattotherm_toolpath::{
-    COMB_TEETH, PIECES, Piece, PieceFor, Prism, clear_path, make_piece, piece_named, write_stl,
+    COMB_TEETH, Nozzles, PIECES, Piece, PieceFor, Prism, clear_path, make_piece, piece_named,
+    write_stl,
 };
 
 fn set(of: &[(&str, f64)]) -> BTreeMap<String, f64> {
@@ -221,17 +222,23 @@ fn every_piece_keeps_its_laws_on_two_hundred_printers() {
                     }
                 }
             }
-            if kind.name != "combs" {
-                let guard = Guard {
-                    limits: GuardLimits::new(
-                        HeaterLimit::new(facts.ceiling_c, "the liner"),
-                        110.0,
-                        [facts.bed_mm[0], facts.bed_mm[1], facts.height_mm],
-                    ),
-                };
-                let clear = clear_path(piece.gcode.as_bytes(), &guard, 1, 0, |_| true).unwrap();
-                assert!(clear.is_clear(), "{name}: {:?}", clear.refused);
-            }
+            let guard = Guard {
+                limits: GuardLimits::new(
+                    HeaterLimit::new(facts.ceiling_c, "the liner"),
+                    110.0,
+                    [facts.bed_mm[0], facts.bed_mm[1], facts.height_mm],
+                ),
+            };
+            let nozzles = if kind.name == "combs" {
+                Nozzles {
+                    count: 2,
+                    offsets_mm: BTreeMap::from([(1, [Some(24.0), Some(0.4), Some(0.0)])]),
+                }
+            } else {
+                Nozzles::ONE
+            };
+            let clear = clear_path(piece.gcode.as_bytes(), &guard, &nozzles, 0, |_| true).unwrap();
+            assert!(clear.is_clear(), "{name}: {:?}", clear.refused);
             closed(&piece.body, &name);
         }
     }

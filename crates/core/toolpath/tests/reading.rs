@@ -6,9 +6,7 @@
     clippy::cast_sign_loss
 )]
 
-mod common;
-
-use common::{box_part, look};
+use crate::common::{box_part, look};
 use proptest::prelude::*;
 use wattotherm_gcode::{Lexer, PlainMove, Short, TokenKind, plain_number, short_line};
 use wattotherm_toolpath::{Edit, apply_edits, each_chunk, read_path};
@@ -365,7 +363,7 @@ proptest! {
         apply_edits(&bytes[..], &[], &mut written, |_| true).unwrap();
         prop_assert_eq!(&written, &bytes);
         // Nothing in them makes a survey panic, or a number that is none.
-        let s = common::look_with(&bytes, wattotherm_toolpath::Limits::default());
+        let s = crate::common::look_with(&bytes, wattotherm_toolpath::Limits::default());
         prop_assert!(s.seconds.is_finite() && s.filament_mm.is_finite());
     }
 

@@ -6,9 +6,7 @@
     clippy::cast_sign_loss
 )]
 
-mod common;
-
-use common::{look_with, plain};
+use crate::common::{look_with, plain};
 use proptest::prelude::*;
 use wattotherm_toolpath::{AxisLimits, Limits};
 

@@ -2,7 +2,7 @@
 
 use tokio::time::Instant;
 use wattotherm_gcode::{
-    Allowed, Effect, Temperatures, read_card_print, read_place, read_simulated_speed,
+    Allowed, Effect, Temperatures, Words, read_card_print, read_place, read_simulated_speed,
     read_temperatures,
 };
 use wattotherm_heat::Sample;
@@ -78,6 +78,23 @@ impl Actor {
             s.rising = rising;
         });
         self.look_at_ceilings();
+        self.ask_offsets();
+    }
+
+    /// Forgets modes and place, and where further nozzles stand: that is asked anew.
+    pub(super) fn forget(&mut self) {
+        self.state.forget();
+        self.offsets_asked = false;
+    }
+
+    /// Asks a printer with several nozzles once where they stand: without it no place can be checked with any but the
+    /// first.
+    fn ask_offsets(&mut self) {
+        let several = self.state.tools.is_some_and(|n| n > 1);
+        if several && !self.offsets_asked && self.state_is(LinkState::Connected) {
+            self.offsets_asked = true;
+            self.urgent.push_back(Order::ours("M503"));
+        }
     }
 
     /// What is known of the heaters: off only once a stop under way is confirmed.
@@ -106,7 +123,7 @@ impl Actor {
         if prints {
             // Its heat is its own from now on, and where its head is nobody here knows.
             self.heat.disown();
-            self.state.forget();
+            self.forget();
             self.show_own();
             self.note(
                 Way::Noted,
@@ -123,7 +140,7 @@ impl Actor {
                 Event::Restarted => {
                     self.fail_flights_quietly();
                     self.withdraw_waiting();
-                    self.state.forget();
+                    self.forget();
                     self.state.tools_c.clear();
                     self.heat.nothing_told();
                     if let Some(s) = &mut self.stopping {
@@ -154,7 +171,7 @@ impl Actor {
                     // A halted printer should have its heaters off; only its reports show whether it has.
                     if halted && self.stopping.is_none() && !self.state_is(LinkState::Halted) {
                         self.withdraw_waiting();
-                        self.state.forget();
+                        self.forget();
                         self.say(
                             LinkState::Halted,
                             format!("The printer halted itself: {says}. Find the cause before you release it."),
@@ -171,7 +188,7 @@ impl Actor {
                 }
                 Event::Lost => {
                     self.note(Way::Noted, "The printer counts otherwise; counting anew.");
-                    self.state.forget();
+                    self.forget();
                     self.greet();
                 }
             }
@@ -218,7 +235,7 @@ impl Actor {
                 allowed.effect,
                 Effect::Ask | Effect::Heat | Effect::HeatAndWait
             ) {
-                self.state.forget();
+                self.forget();
             }
         } else {
             self.state.follow(allowed.words());
@@ -246,15 +263,34 @@ impl Actor {
                     self.status.change(|s| s.fan = fan);
                 }
             }
-            "M999" => self.say(LinkState::Connected, "Connected; the printer was released."),
+            "M999" => {
+                self.offsets_asked = false;
+                self.say(LinkState::Connected, "Connected; the printer was released.");
+            }
             "M27" if unknown => self.no_card = true,
             "M114" => {
                 if let Some(place) = lines.iter().find_map(|l| read_place(l)) {
                     self.state.said(place);
                 }
             }
-            // Homing ends where the printer wants it to: it is asked where that is.
+            "M503" => {
+                let said = lines.iter().filter_map(|l| {
+                    let l = l.strip_prefix("echo:").unwrap_or(l).trim();
+                    Words::read(l).ok().filter(|w| w.code() == "M218")
+                });
+                for words in said {
+                    self.state.said_offset(&words);
+                }
+            }
+            // What it has stored is in force now: it is asked for before anything else goes out.
+            "M501" => {
+                self.offsets_asked = false;
+                self.ask_offsets();
+            }
+            // Homing ends where the printer wants it to, and with another nozzle its place is called otherwise: it is
+            // asked where that is.
             "G28" | "G29" => self.urgent.push_back(Order::ours("M114")),
+            _ if code.starts_with('T') => self.urgent.push_back(Order::ours("M114")),
             _ => {}
         }
     }

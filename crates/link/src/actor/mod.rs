@@ -87,6 +87,8 @@ pub(crate) struct Actor {
     asked_card: Option<Instant>,
     /// The printer doesn't know `M27`.
     no_card: bool,
+    /// Whether it was asked where its further nozzles stand, since that was last forgotten.
+    offsets_asked: bool,
     clock: Clock,
     heat: HeatWatch,
     /// The newest report, and nothing on its way, says that all heaters are off.
@@ -144,6 +146,7 @@ impl Actor {
             unasked: None,
             asked_card: None,
             no_card: false,
+            offsets_asked: false,
             clock: Clock::default(),
             heat: HeatWatch::default(),
             off_by_report: false,
@@ -352,7 +355,7 @@ impl Actor {
                 self.heat.taken(heater);
             }
             if !matches!(a.effect, Effect::Ask | Effect::Heat | Effect::HeatAndWait) {
-                self.state.forget();
+                self.forget();
             }
         }
     }

@@ -42,7 +42,7 @@ impl Actor {
             Some(StopWord::StandStill) => {
                 self.withdraw_waiting();
                 self.raw("M410");
-                self.state.forget();
+                self.forget();
                 order.answer(Ok(vec![
                     "Sent past the queue; home before the next move.".into(),
                 ]));

@@ -30,7 +30,7 @@ impl Actor {
         self.mid_line = false;
         self.stuck_since = None;
         self.on_the_wire = true;
-        self.state.forget();
+        self.forget();
         self.state.tools_c.clear();
         self.heat.nothing_told();
         self.reported = None;

@@ -158,7 +158,8 @@ pub async fn print(
         shown: tokio::time::Instant::now(),
     };
     run.place.layers = run.clock.layers.len();
-    let end = run.all(&mut steps).await.map_err(|e| why(link, e));
+    let end = run.begin(&mut steps).await;
+    let end = end.map_err(|e| why(link, e));
     let ended_s = link.status().clock_s;
     drop(steps);
     // Whatever else the file heated is its heat too.
@@ -277,6 +278,14 @@ async fn set_back(link: &Link, sets: &[String], before: Option<&str>) {
 }
 
 impl Run<'_> {
+    /// A file counts on the first nozzle until it names another.
+    async fn begin(&mut self, steps: &mut Receiver<PrintStep>) -> Result<(), RoutineError> {
+        if self.link.status().tools() > 1 {
+            self.link.send("T0").await?;
+        }
+        self.all(steps).await
+    }
+
     async fn all(&mut self, steps: &mut Receiver<PrintStep>) -> Result<(), RoutineError> {
         let mut ended = false;
         loop {

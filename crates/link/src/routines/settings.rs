@@ -69,6 +69,17 @@ pub async fn write_settings(link: &Link, lines: &[String]) -> Result<Written, Se
             wanted.extend(wanted_by(&words));
         }
     }
+    if wanted.is_empty() {
+        return Ok(Written {
+            sent: lines.to_vec(),
+            not_taken: Vec::new(),
+            not_stored: Vec::new(),
+            report: String::new(),
+            says:
+                "Sent. No printer can be asked for it: it holds until the printer is switched off."
+                    .into(),
+        });
+    }
     let taken = read_settings(&read_settings_text(link).await?);
     let not_taken = missing(&wanted, &taken);
     let mut not_stored = Vec::new();

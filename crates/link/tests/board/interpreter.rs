@@ -168,7 +168,13 @@ impl Machine {
                 }
             }
             "M501" => self.shift_mm[0] += 25.0,
-            "M218" | "M851" => self.shift_mm[2] += 1.5,
+            "M851" => self.shift_mm[2] += 1.5,
+            "M218" => {
+                self.offset_mm[2] += 1.5;
+                if self.habits.tools < 2 || self.tool > 0 {
+                    self.shift_mm[2] += 1.5;
+                }
+            }
             "M18" | "M84" => self.at_mm[2] = 0.4,
             "M104" | "M109" | "M140" | "M190" | "M141" | "M191" | "M303" => {
                 let tools = self.habits.tools;

@@ -9,7 +9,7 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use wattotherm_gcode::{Guard, Words};
-use wattotherm_toolpath::{PieceFor, clear_path, make_piece, piece_named};
+use wattotherm_toolpath::{Nozzles, PieceFor, clear_path, make_piece, piece_named};
 
 use super::pieces::{NewPiece, facts};
 use crate::body::{Body, Path};
@@ -98,7 +98,7 @@ fn try_out(blocks: &PrintBlocks, facts: &PieceFor, guard: &Guard) -> Result<(), 
         blocks.begin.trim_end().lines().count() as u64,
         blocks.end.trim_end().lines().count() as u64,
     );
-    let clear = clear_path(piece.gcode.as_bytes(), guard, 1, 0, |_| true)
+    let clear = clear_path(piece.gcode.as_bytes(), guard, &Nozzles::ONE, 0, |_| true)
         .map_err(|_| ApiError::Internal)?;
     let Some(first) = clear.refused.first() else {
         return Ok(());

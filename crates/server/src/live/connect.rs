@@ -10,6 +10,7 @@ use wattotherm_store::{Connection, HeatOn};
 use super::heat::{LeftOver, Logged};
 use super::{Connected, Live, LivePrinter, limits_of, not_connected};
 use crate::error::ApiError;
+use crate::moment::now;
 use crate::state::App;
 
 /// What a printer is connected with.
@@ -121,7 +122,7 @@ impl App {
                 store.put_connection(&Connection { wanted: false, ..c })?;
             }
             if sure {
-                store.heat_is_off(printer_id)?;
+                store.heat_is_off(printer_id, &now())?;
             }
             Ok(())
         })

@@ -1,5 +1,6 @@
 //! What the store is told of heat, and what is said of it at the end.
 
+use std::sync::Arc;
 use std::time::Duration;
 
 use wattotherm_gcode::Heater;
@@ -31,35 +32,35 @@ impl App {
         self.with(move |store| Ok(store.put_heat_on(&heat)?)).await
     }
 
-    /// Looks at all heat once, and tells the store what changed.
+    /// Looks at all heat once, and tells the store what changed, with whatever an earlier write didn't keep.
     pub(super) async fn watch_heat(&self) {
         let allowed = self
             .with(|store| Ok(store.house()?.tolerance(ToleranceId::IdleHeatMin)))
             .await
             // A store that can't be read is no reason to leave heat on for longer.
             .unwrap_or_else(|_| ToleranceId::IdleHeatMin.spec().default);
-        let notes = self
-            .live
+        self.live
             .look_at_heat(Duration::from_secs_f64(allowed.clamp(0.1, 1_000.0) * 60.0));
-        if notes.on.is_empty() && notes.off.is_empty() && notes.log.is_empty() {
+        self.keep_heat().await;
+    }
+
+    /// Keeps what was seen of heat; what can't be kept now is tried again at the next look.
+    pub(super) async fn keep_heat(&self) {
+        let seen = self.live.heat_to_keep();
+        if seen.is_empty() {
             return;
         }
+        let seen = Arc::new(seen);
+        let writes = Arc::clone(&seen);
         let kept = self
-            .with(move |store| {
-                for id in &notes.off {
-                    store.heat_is_off(*id)?;
-                }
-                for heat in &notes.on {
-                    store.put_heat_on(heat)?;
-                }
-                for (id, text) in &notes.log {
-                    store.log_heat(*id, text, &now())?;
-                }
-                Ok(())
-            })
+            .with(move |store| Ok(store.keep_heat_seen(&writes)?))
             .await;
-        if let Err(e) = kept {
-            tracing::warn!(error = %e, "what became of heat was not kept");
+        match kept {
+            Ok(()) => self.live.heat_is_kept(&seen),
+            Err(e) => {
+                tracing::warn!(error = %e, "what became of heat was not kept yet");
+                self.live.heat_is_unkept(Arc::unwrap_or_clone(seen));
+            }
         }
     }
 
@@ -72,13 +73,15 @@ impl App {
                 std::io::Write::write_all(&mut std::io::stderr(), format!("{says}\n").as_bytes());
         }
         let ids = self.live.ids();
+        let seen = self.live.heat_to_keep();
         let keep = self.with(move |store| {
+            store.keep_heat_seen(&seen)?;
             for id in ids {
                 match unconfirmed.iter().find(|(u, _)| *u == id) {
                     Some((_, says)) => {
                         store.log_heat(id, &format!("The server ended. {says}"), &now())?;
                     }
-                    None => store.heat_is_off(id)?,
+                    None => store.heat_is_off(id, &now())?,
                 }
             }
             Ok(())

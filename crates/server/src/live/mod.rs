@@ -24,6 +24,7 @@ use wattotherm_gcode::GuardLimits;
 use wattotherm_heat::Cooling;
 use wattotherm_link::routines::Remote;
 use wattotherm_link::{Link, LinkState, Told, Watch, told};
+use wattotherm_store::HeatSeen;
 
 use crate::error::ApiError;
 
@@ -123,6 +124,8 @@ pub struct Live {
     here: Arc<Mutex<Instant>>,
     /// Entry of the logbook that the guards' limits were worked out after.
     limits_as_of: Arc<AtomicI64>,
+    /// What was seen of heat and isn't kept yet, the oldest first.
+    heat_to_keep: Arc<Mutex<Vec<HeatSeen>>>,
 }
 
 impl Live {
@@ -148,6 +151,7 @@ impl Live {
             pages: pages::Pages::default(),
             here: Arc::new(Mutex::new(Instant::now())),
             limits_as_of: Arc::new(AtomicI64::new(-1)),
+            heat_to_keep: Arc::default(),
         })
     }
 

@@ -173,6 +173,8 @@ impl App {
             tick.tick().await;
             n = n.wrapping_add(1);
             if self.live.ids().is_empty() {
+                // What a disconnected one left unkept.
+                self.keep_heat().await;
                 continue;
             }
             if n.is_multiple_of(HEAT_EVERY) {

@@ -42,11 +42,12 @@ impl Eyes {
     pub fn photo_from_above(&mut self, printed: &Printed) -> (GrayImage, [[f64; 2]; 2]) {
         let layer = layer_of(printed);
         let top = printed.laid.iter().map(|l| l.z).fold(0.0, f64::max);
-        // The line that primes is the first, at the edge of the plate: a photo leaves it out.
+        // The line that primes a nozzle is its first, at the edge of the plate: a photo leaves it out.
+        let mut primed = [false; 2];
         let seen: Vec<Laid> = printed
             .laid
             .iter()
-            .skip(1)
+            .filter(|l| std::mem::replace(&mut primed[usize::from(l.tool.min(1))], true))
             .filter(|l| (l.z - top).abs() < 1e-6)
             .map(|l| self.where_it_lies(l))
             .collect();

@@ -2,7 +2,7 @@
 //! sensor, stepped by Heun's method), other controllers, and faults put in by hand. Shares no code with the
 //! twin, its control, or the classifier. Invented figures of common sizes; no published source.
 
-mod dice;
+pub mod dice;
 
 pub use dice::Dice;
 use wattotherm_heat::{Sample, Trace, TraceClass};

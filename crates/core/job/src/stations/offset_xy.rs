@@ -1,5 +1,7 @@
 //! XY offset of a second nozzle: two combs of lines, and where their lines meet.
 
+use std::collections::BTreeMap;
+
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use utoipa::ToSchema;
@@ -13,7 +15,7 @@ use wattotherm_toolpath::{COMB_PITCH_MM, COMB_TEETH};
 use super::search::{MOST_NOTE, for_a_piece, note_field, note_shown};
 use super::set_up::tolerance;
 use super::{SetUp, Station, expanded_95};
-use crate::context::Context;
+use crate::context::{Context, FROM_SNAPSHOT, IN_FORCE};
 use crate::finding::{Band, Cause, Facts, PlainValue, Row, Words};
 use crate::form::{Field, Form, Measured};
 use crate::house::ToleranceId;
@@ -100,13 +102,28 @@ const MORE: Limit = Limit::new(
 const TEETH: f64 = 10.0;
 const MOST_PRINTS: usize = 12;
 
+/// An offset as it is kept, X and Y; blank where none is: 0 would set the second nozzle onto the first.
 fn typed_offset(text: Option<&str>) -> [String; 2] {
     let mut parts = text
-        .unwrap_or("0, 0")
+        .unwrap_or_default()
         .split(", ")
         .map(|p| p.trim().to_owned());
-    let mut next = || parts.next().unwrap_or_else(|| "0".into());
+    let mut next = || parts.next().unwrap_or_default();
     [next(), next()]
+}
+
+/// What is set while the combs are printed: the value in force, else what the snapshot says.
+fn set_now(context: &Context) -> ([String; 2], Option<&'static str>) {
+    if let Some(in_force) = &context.before_text {
+        return (typed_offset(Some(in_force)), Some(IN_FORCE));
+    }
+    // A printer with one nozzle may list an offset of 0 as well; where the second one stands it doesn't say then.
+    match ['X', 'Y'].map(|l| context.stored("M218", l)) {
+        [Some(x), Some(y)] if x != 0.0 || y != 0.0 => {
+            ([x, y].map(|v| plain(v, 3)), Some(FROM_SNAPSHOT))
+        }
+        _ => (typed_offset(None), None),
+    }
 }
 
 fn said([x, y]: [f64; 2]) -> String {
@@ -122,7 +139,7 @@ impl Station for OffsetXy {
     const STAYS: &'static [&'static str] = &["more"];
 
     fn start(context: &Context) -> OffsetXyReadings {
-        let [x, y] = typed_offset(context.before_text.as_deref());
+        let [x, y] = set_now(context).0;
         OffsetXyReadings {
             set_x: x.as_str().into(),
             set_y: y.as_str().into(),
@@ -130,6 +147,13 @@ impl Station for OffsetXy {
             readings: vec![CombReading::default()],
             ..OffsetXyReadings::default()
         }
+    }
+
+    fn sources(context: &Context) -> BTreeMap<&'static str, &'static str> {
+        let from = set_now(context).1;
+        from.into_iter()
+            .flat_map(|from| [("set_x", from), ("set_y", from)])
+            .collect()
     }
 
     fn upgrade(_: u32, readings: Value) -> Value {

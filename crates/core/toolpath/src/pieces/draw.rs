@@ -501,8 +501,7 @@ pub(super) fn combs(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
     let long = 2.0 * half + facts.width();
     let size = [long + 2.0 * TOOTH + 12.0, long.max(2.0 * TOOTH + 2.0)];
     let [mx, my] = room(facts, size, "teeth")?;
-    let mut pen = Pen::new(facts, "combs of two nozzles");
-    pen.prime();
+    let mut pen = Pen::of_nozzles(facts, "combs of two nozzles", 2);
     let h = facts.layer();
     let mut parts = Vec::new();
     // For X the teeth stand up, side by side; for Y they lie.
@@ -511,6 +510,7 @@ pub(super) fn combs(facts: &PieceFor, set: &Settings) -> Result<Piece, PieceErro
     for tool in 0..2_u8 {
         pen.nozzle(tool);
         pen.with(facts.width(), facts.first_speed_mm_s);
+        pen.prime();
         let step = if tool == 0 { pitch } else { pitch + more };
         for (axis, middle) in [(0, across_x), (1, across_y)] {
             for k in 0..=2 * teeth {

@@ -11,6 +11,8 @@ use crate::bores::bead_area_mm2;
 const SHORT_MM: f64 = 2.0;
 /// How far a nozzle that was lifted for good goes up [mm].
 const UP_MM: f64 = 5.0;
+/// From one nozzle's line that primes to the next one's [mm].
+const PRIMES_APART_MM: f64 = 2.0;
 /// Length of the line that primes the nozzle beside the plate's edge [mm].
 const PRIME_MM: f64 = 60.0;
 
@@ -43,11 +45,17 @@ pub(super) struct Pen<'a> {
     pub(super) body: Vec<Prism>,
     first: bool,
     tool: u8,
+    nozzles: u8,
 }
 
 impl<'a> Pen<'a> {
-    /// Heated, homed, primed beside the edge.
+    /// Heated, homed, with one nozzle.
     pub(super) fn new(facts: &'a PieceFor, title: &str) -> Self {
+        Self::of_nozzles(facts, title, 1)
+    }
+
+    /// Heated, homed, with so many nozzles: the first is in use, the others are as hot.
+    pub(super) fn of_nozzles(facts: &'a PieceFor, title: &str, nozzles: u8) -> Self {
         let mut pen = Self {
             facts,
             out: String::new(),
@@ -67,6 +75,7 @@ impl<'a> Pen<'a> {
             body: Vec::new(),
             first: true,
             tool: 0,
+            nozzles,
         };
         pen.say(&format!("; {title}"));
         pen.say("; a test piece; stay with the printer");
@@ -83,6 +92,9 @@ impl<'a> Pen<'a> {
         } else {
             pen.say(&heat(facts.start.trim_end()));
             pen.say("G21\nG90\nM83");
+        }
+        for tool in 1..nozzles {
+            pen.say(&heat(&format!("M109 T{tool} S{{nozzle}}")));
         }
         // Its own flow is in its path: an override that is still on would multiply it once more.
         pen.say("M221 S100");
@@ -109,14 +121,21 @@ impl<'a> Pen<'a> {
         }
     }
 
-    /// The line that primes, along the front rim.
+    /// The line that primes, along the front rim; a further nozzle's lies behind that of the one before, and right of
+    /// the middle, where it and the first one reach.
     pub(super) fn prime(&mut self) {
         let (rim, h) = (self.facts.rim_mm, self.height);
         let long = PRIME_MM.min(self.facts.bed_mm[0] - 2.0 * rim - 2.0);
+        let behind = rim + 1.0 + PRIMES_APART_MM * f64::from(self.tool);
+        let from = if self.tool == 0 {
+            rim + 1.0
+        } else {
+            (self.facts.bed_mm[0] - long) / 2.0
+        };
         self.layer(h, h);
-        self.go([rim + 1.0, rim + 1.0]);
+        self.go([from, behind]);
         self.speed = self.facts.first_speed_mm_s;
-        self.line([rim + 1.0 + long, rim + 1.0]);
+        self.line([from + long, behind]);
     }
 
     pub(super) fn with(&mut self, width: f64, speed_mm_s: f64) {
@@ -289,6 +308,8 @@ impl<'a> Pen<'a> {
         if tool != self.tool {
             self.tool = tool;
             let _ = writeln!(self.out, "T{tool}");
+            // Wherever that one stands, it is far from what comes next.
+            self.at = [f64::INFINITY; 2];
         }
     }
 
@@ -299,6 +320,9 @@ impl<'a> Pen<'a> {
         let up = (self.z + UP_MM).min(self.facts.height_mm);
         let _ = writeln!(self.out, "G0 Z{up:.3} F600");
         if self.facts.end.trim().is_empty() {
+            for tool in 1..self.nozzles {
+                self.say(&format!("M104 T{tool} S0"));
+            }
             self.say("M107\nM104 S0\nM140 S0\nM84");
         } else {
             let end = self.facts.end.trim_end().to_owned();

@@ -1,0 +1,12 @@
+//! Tests of this crate in one program: each program more is linked anew. What lives by the clock has programs of its own,
+//! which run one after the other.
+#![allow(clippy::unwrap_used)]
+
+mod board;
+mod common;
+
+mod manners;
+mod ownership;
+mod plain_printers;
+mod print;
+mod transports;
