@@ -1,6 +1,7 @@
 import { expect, test } from '@playwright/test'
 
-import { close, goOn, ownFilament, ownPrinter, startJob, tickOpen, verdict, workTo } from '../bench'
+import { close, goOn, ownFilament, ownPrinter, startJob, verdict } from '../bench'
+import { tickOpen, workTo } from '../closings'
 
 /* The clock of a job: what it waits for, and work that is ticked out of order. */
 

@@ -4,19 +4,8 @@ import { join } from 'node:path'
 
 import { expect, test, type Page } from '@playwright/test'
 
-import {
-  accept,
-  close,
-  fillAll,
-  foundAt,
-  ownFilament,
-  ownPrinter,
-  pick,
-  startJob,
-  station,
-  tickAll,
-  verdict,
-} from '../bench'
+import { close, fillAll, ownFilament, ownPrinter, pick, startJob, station, verdict } from '../bench'
+import { accept, foundAt, tickAll } from '../closings'
 import { OwnServer, OwnTwin } from '../server'
 
 /* A hundred times as fast as the wall clock: an autotune is seconds, its physics are the same. */

@@ -1,20 +1,7 @@
 import { expect, test, type APIRequestContext, type Page } from '@playwright/test'
 
-import {
-  accept,
-  close,
-  fillAll,
-  hotTighten,
-  intake,
-  noReport,
-  ownFilament,
-  ownPrinter,
-  pick,
-  startJob,
-  station,
-  tickAll,
-  verdict,
-} from '../bench'
+import { close, fillAll, ownFilament, ownPrinter, pick, startJob, station, verdict } from '../bench'
+import { accept, hotTighten, intake, noReport, tickAll } from '../closings'
 
 test('a nozzle of the same bore: Z redone, verifications pass, what hangs on them is released', async ({
   page,

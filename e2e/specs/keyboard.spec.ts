@@ -1,6 +1,7 @@
 import { expect, test, type Page } from '@playwright/test'
 
-import { close, ownFilament, ownPrinter, startJob, tickOpen, verdict } from '../bench'
+import { close, ownFilament, ownPrinter, startJob, verdict } from '../bench'
+import { tickOpen } from '../closings'
 
 /* Not one click: keys only, from the bench to the report. */
 

@@ -1,27 +1,29 @@
 import { expect, test, type Page } from '@playwright/test'
 
 import {
-  accept,
-  acceptAnswers,
   close,
   fillAll,
-  cleanAt,
-  foundAt,
   goOn,
   happened,
-  loopByDisplay,
   openAll,
   ownFilament,
   ownPrinter,
   pick,
-  sensorCold,
   startJob,
   station,
-  tickOpen,
   verdict,
+} from '../bench'
+import {
+  accept,
+  acceptAnswers,
+  cleanAt,
+  foundAt,
+  loopByDisplay,
+  sensorCold,
+  tickOpen,
   workTo,
   zAsItWas,
-} from '../bench'
+} from '../closings'
 
 /* Whole jobs at whole machines: what is missing, what was changed for a try, what a new drive moves. */
 

@@ -1,6 +1,7 @@
 import { expect, test } from '@playwright/test'
 
-import { accept, close, fillAll, ownFilament, ownPrinter, pick, startJob, tickAll, verdict } from '../bench'
+import { close, fillAll, ownFilament, ownPrinter, pick, startJob, verdict } from '../bench'
+import { accept, tickAll } from '../closings'
 
 /* A phone beside the machine: 390 px, fingers, no keyboard but the glass's. */
 test.use({ viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true })

@@ -1,7 +1,8 @@
 import AxeBuilder from '@axe-core/playwright'
 import { expect, test } from '@playwright/test'
 
-import { ownPrinter, pick, startJob, tickOpen, workTo } from '../bench'
+import { ownPrinter, pick, startJob } from '../bench'
+import { tickOpen, workTo } from '../closings'
 
 /* A picture as a canvas paints it: a dark block with a bright drop at its tip. */
 async function picture(page: import('@playwright/test').Page) {

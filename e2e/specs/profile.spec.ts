@@ -1,6 +1,7 @@
 import { expect, test } from '@playwright/test'
 
-import { close, fillAll, ownFilament, ownPrinter, startJob, tickOpen, verdict, workTo } from '../bench'
+import { close, fillAll, ownFilament, ownPrinter, startJob, verdict } from '../bench'
+import { tickOpen, workTo } from '../closings'
 
 /** Walls of 0.45 × 0.2 mm beads: a file for a bore of 0.4. */
 const file = () => {

@@ -1,22 +1,17 @@
 import { expect, test } from '@playwright/test'
 
+import { goOn, ownFilament, ownPrinter, pick, startJob, verdict } from '../bench'
 import {
   cleanAt,
   foundAt,
-  goOn,
   heaterCold,
   loopByDisplay,
-  ownFilament,
-  ownPrinter,
-  pick,
   profileFor,
   sensorCold,
-  startJob,
   tickOpen,
-  verdict,
   workTo,
   zAsItWas,
-} from '../bench'
+} from '../closings'
 
 /* Repairs with heat in them, on printers that are not connected: what the display shows is typed. */
 

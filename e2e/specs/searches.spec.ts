@@ -1,17 +1,7 @@
 import { expect, test, type Page } from '@playwright/test'
 
-import {
-  accept,
-  close,
-  fillAll,
-  ownFilament,
-  ownPrinter,
-  startJob,
-  tickOpen,
-  toTemperature,
-  verdict,
-  workTo,
-} from '../bench'
+import { close, fillAll, ownFilament, ownPrinter, startJob, verdict } from '../bench'
+import { accept, tickOpen, toTemperature, workTo } from '../closings'
 
 /* A whole filament set-up of a printer without a link: pieces made and saved, looks typed. */
 

@@ -2,7 +2,8 @@ import { readFile } from 'node:fs/promises'
 
 import { expect, test } from '@playwright/test'
 
-import { ownFilament, ownPrinter, pick, startJob, tickOpen, verdict, workTo } from '../bench'
+import { ownFilament, ownPrinter, pick, startJob, verdict } from '../bench'
+import { tickOpen, workTo } from '../closings'
 
 test('the bench is searched by what stands on it, and shows what is due', async ({ page, request }) => {
   const idle = await ownPrinter(request, 'Checker tree')

@@ -1,8 +1,6 @@
 import { expect, test } from '@playwright/test'
 
 import {
-  accept,
-  acceptAnswers,
   close,
   fillAll,
   goOn,
@@ -12,11 +10,9 @@ import {
   pick,
   startJob,
   station,
-  tickOpen,
   verdict,
-  workTo,
-  zAsItWas,
 } from '../bench'
+import { accept, acceptAnswers, tickOpen, workTo, zAsItWas } from '../closings'
 
 /* Whole jobs that don't go as planned, from the first sentence to the report. */
 

@@ -1,17 +1,7 @@
 import { expect, test, type APIRequestContext, type Page } from '@playwright/test'
 
-import {
-  close,
-  fillAll,
-  ownPrinter,
-  said,
-  startJob,
-  tickOpen,
-  toTemperature,
-  verdict,
-  workTo,
-  zAsItWas,
-} from '../bench'
+import { close, fillAll, ownPrinter, said, startJob, verdict } from '../bench'
+import { tickOpen, toTemperature, workTo, zAsItWas } from '../closings'
 import { OwnTwin } from '../server'
 
 /* A whole filament set-up on a simulated printer: each piece is printed through the protocol, and looked at by its eyes. */
@@ -250,7 +240,7 @@ test('a second nozzle comes to the first: combs printed from here, the offset wr
   await gutter.getByRole('button', { name: `Write to ${name} and store` }).click()
   await expect(gutter.getByRole('status')).toHaveText(/Written, stored, and read back/)
   await close(page, /Set and repeat/)
-  await expect(page.getByLabel('Offset set, X', { exact: true })).toHaveValue(String(meant?.[1]))
+  await expect(page.getByLabel('Offset set, X', { exact: true })).toHaveValue(String(Number(meant?.[1])))
   await read()
   await expect(verdict(page)).toContainText(/Pass|Measure again/)
 })

@@ -7,7 +7,7 @@ import PickList from '../src/ui/PickList.vue'
 import ReadingField from '../src/ui/ReadingField.vue'
 import StringsPick from '../src/ui/StringsPick.vue'
 import TextLine from '../src/ui/TextLine.vue'
-import { meant } from '../src/ui/onward'
+import { meant, onward } from '../src/ui/onward'
 
 /* What is laid out is seen: the test's page lays nothing out. */
 beforeEach(() => {
@@ -151,5 +151,21 @@ describe('Enter in a dialog', () => {
     document.getElementById('f-one')?.focus()
     await press('Enter')
     expect(here()).toBe('why')
+  })
+})
+
+describe('a line with its button', () => {
+  test('Enter is left to the form, which sends it', () => {
+    document.body.innerHTML = '<form><input /></form><input data-reading="" />'
+    const [line, reading] = document.querySelectorAll('input')
+    for (const [field, sends] of [
+      [line, true],
+      [reading, false],
+    ] as const) {
+      const enter = new KeyboardEvent('keydown', { key: 'Enter', bubbles: true, cancelable: true })
+      field?.addEventListener('keydown', onward, { once: true })
+      field?.dispatchEvent(enter)
+      expect(enter.defaultPrevented).toBe(!sends)
+    }
   })
 })

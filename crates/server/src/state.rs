@@ -15,7 +15,7 @@ use crate::moment::now;
 use crate::reading::Readings;
 
 /// Contexts by job and station, each with the logbook's newest entry when it was worked out.
-type Contexts = HashMap<(i64, String), (i64, Context)>;
+type Contexts = HashMap<(i64, String), (i64, Arc<Context>)>;
 
 /// The store, one request at a time.
 #[derive(Clone)]
@@ -139,23 +139,36 @@ impl App {
 
     /// Context of a job's station, kept while the logbook doesn't grow: it is asked for at every
     /// key that is typed.
-    pub async fn context(&self, job_id: i64, stop: String) -> Result<Context, ApiError> {
+    pub async fn context(&self, job_id: i64, stop: String) -> Result<Arc<Context>, ApiError> {
+        let key = (job_id, stop);
+        if let Some(context) = self.kept_context(&key) {
+            return Ok(context);
+        }
         let contexts = Arc::clone(&self.contexts);
         self.read(move |store| {
             let newest = store.newest_entry()?;
-            let key = (job_id, stop);
             let mut kept = contexts.lock().unwrap_or_else(PoisonError::into_inner);
             if let Some((_, context)) = kept.get(&key).filter(|(at, _)| *at == newest) {
-                return Ok(context.clone());
+                return Ok(Arc::clone(context));
             }
-            let (_, context) = context_at(store, job_id, &key.1)?;
+            let context = Arc::new(context_at(store, job_id, &key.1)?.1);
             if kept.len() >= MOST_CONTEXTS {
                 kept.clear();
             }
-            kept.insert(key, (newest, context.clone()));
+            kept.insert(key, (newest, Arc::clone(&context)));
             Ok(context)
         })
         .await
+    }
+
+    /// The context that was worked out before, if nothing was logged since. Asked on the spot where the reader is free:
+    /// one row out of memory costs less than the way to another thread.
+    fn kept_context(&self, key: &(i64, String)) -> Option<Arc<Context>> {
+        let kept = self.contexts.lock().unwrap_or_else(PoisonError::into_inner);
+        let (at, context) = kept.get(key).cloned()?;
+        drop(kept);
+        let reader = self.reader.as_ref()?.try_lock().ok()?;
+        (reader.newest_entry().ok()? == at).then_some(context)
     }
 }
 

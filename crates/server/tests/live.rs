@@ -274,6 +274,41 @@ fn ending_the_server_sets_heaters_to_zero_and_a_power_cut_of_it_is_told_afterwar
 }
 
 #[test]
+fn what_a_dead_server_left_on_is_shown_until_its_end_stands_in_the_logbook() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut s = Server::serve(folder.path());
+    let t = twin(4, &[], 5.0);
+    let id = printer(&s, "Elm");
+    let leaves = json!({"option": "say", "reason": ""});
+    let (status, said) = s.call("PUT", "/api/v1/house/rules/dead_heat", Some(&leaves));
+    assert_eq!(status, 204, "{said}");
+    connected(&s, id, &t.host);
+    assert_eq!(send(&s, id, "M104 S150").0, 200);
+    s.kill();
+    let again = Server::serve(folder.path());
+    let left = |s: &Server| !live(s, id)["left_over"].is_null();
+    assert!(within(15, || left(&again)));
+    let logged = || {
+        let log = again.get("/api/v1/logbook");
+        log.as_array().unwrap().iter().any(|e| {
+            e["text"]
+                .as_str()
+                .is_some_and(|t| t.ends_with("The printer reports that it is off."))
+        })
+    };
+    // Another program holds the file while the heater goes off.
+    let file = rusqlite::Connection::open(folder.path().join("wattotherm.sqlite")).unwrap();
+    file.execute_batch("BEGIN IMMEDIATE").unwrap();
+    assert_eq!(send(&again, id, "M104 S0").0, 200);
+    assert!(within(10, || live(&again, id)["status"]["heaters"] == "off"));
+    std::thread::sleep(Duration::from_secs(3));
+    assert!(left(&again) && !logged(), "{}", live(&again, id));
+    file.execute_batch("COMMIT").unwrap();
+    assert!(within(20, || !left(&again)), "{}", live(&again, id));
+    assert!(logged());
+}
+
+#[test]
 fn heat_with_nobody_there_is_warned_of_and_goes_off_and_somebody_keeps_it_on() {
     let folder = tempfile::tempdir().unwrap();
     let s = Server::serve(folder.path());

@@ -8,6 +8,7 @@ mod deeds;
 mod drafts;
 mod files;
 mod fittings;
+mod heat_seen;
 mod older_versions;
 mod refuses;
 mod store;

@@ -58,6 +58,21 @@ impl Shop {
             .unwrap();
     }
 
+    /// Its settings of the drive, the newest first.
+    fn drives(&self) -> Vec<wattotherm_store::Setting> {
+        let mut all = self.store.settings(self.printer).unwrap();
+        all.retain(|x| x.parameter == Parameter::Drive);
+        all
+    }
+
+    fn soft_filament(&mut self) -> i64 {
+        let tpu = NewFilament {
+            name: "TPU".into(),
+            material: "TPU".into(),
+        };
+        self.store.add_filament(&tpu).unwrap()
+    }
+
     fn job(&mut self, replaced: &[Replacement]) -> wattotherm_store::Job {
         let new = NewJob {
             printer_id: self.printer,
@@ -98,13 +113,7 @@ fn a_setting_ends_where_the_next_begins_and_none_is_overwritten() {
     s.put(Parameter::Drive, None, 93.0, AT[0]);
     s.put(Parameter::Drive, None, 95.0, AT[1]);
     s.put(Parameter::Flow, Some(s.filament), 98.0, AT[1]);
-    let drive: Vec<_> = s
-        .store
-        .settings(s.printer)
-        .unwrap()
-        .into_iter()
-        .filter(|x| x.parameter == Parameter::Drive)
-        .collect();
+    let drive = s.drives();
     assert_eq!(
         (drive[0].value, drive[0].until_at.as_deref()),
         (Some(95.0), None)
@@ -200,13 +209,7 @@ fn a_stop_leaves_the_value_as_it_was() {
     s.put(Parameter::Drive, None, 93.0, AT[0]);
     let job = s.job(&[Replacement::ExtruderDrive]);
     s.drive(&job, 93.0, &[70.0, 70.0]);
-    let drive: Vec<_> = s
-        .store
-        .settings(s.printer)
-        .unwrap()
-        .into_iter()
-        .filter(|x| x.parameter == Parameter::Drive)
-        .collect();
+    let drive = s.drives();
     assert_eq!((drive.len(), drive[0].value), (1, Some(93.0)));
 }
 
@@ -233,13 +236,7 @@ fn reopening_gives_the_readings_back_and_needs_a_closing() {
 #[test]
 fn other_filaments_fall_into_doubt_and_a_redo_is_never_weakened() {
     let mut s = shop();
-    let other = s
-        .store
-        .add_filament(&NewFilament {
-            name: "TPU".into(),
-            material: "TPU".into(),
-        })
-        .unwrap();
+    let other = s.soft_filament();
     s.put(Parameter::Retraction, Some(other), 5.0, AT[0]);
     s.job(&[Replacement::Tube]);
     s.end_jobs();
@@ -267,13 +264,7 @@ fn other_filaments_fall_into_doubt_and_a_redo_is_never_weakened() {
 #[test]
 fn a_moved_machine_value_puts_other_filaments_in_doubt_too() {
     let mut s = shop();
-    let other = s
-        .store
-        .add_filament(&NewFilament {
-            name: "TPU".into(),
-            material: "TPU".into(),
-        })
-        .unwrap();
+    let other = s.soft_filament();
     s.put(Parameter::Flow, Some(other), 101.0, AT[0]);
     let job = s.job(&[Replacement::BedSurface]);
     assert!(s.store.stale(s.printer).unwrap().is_empty());

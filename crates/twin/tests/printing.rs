@@ -51,6 +51,17 @@ fn found(station: &dyn AnyStation, over: &Value, context: &Context) -> Finding {
         .unwrap_or_else(|e| panic!("{e}: {readings}"))
 }
 
+/// What the station makes of a tower's bands, each with its scores.
+fn judged(temps: &[f64], scores: &[[f64; 4]]) -> wattotherm_job::finding::Facts {
+    let bands: Vec<Value> = temps
+        .iter()
+        .zip(scores)
+        .map(|(c, [b, o, s, l])| json!({"value": c, "bridge": b, "overhang": o, "strings": s, "bond": l}))
+        .collect();
+    let readings = json!({ "bands": bands });
+    found(&stations::PrintTemp, &readings, &context(true)).facts
+}
+
 /// What became of twenty searches.
 #[derive(Debug, Default)]
 struct Tally {
@@ -117,17 +128,7 @@ fn the_temperature_found_is_as_good_as_the_best_within_what_an_eye_tells() {
         let mut temps: Vec<f64> = (0..5).map(|i| 220.0 - 5.0 * f64::from(i)).collect();
         let mut scores = eyes.bands(&temps);
         for prints in 1..=4 {
-            let bands: Vec<Value> = temps
-                .iter()
-                .zip(&scores)
-                .map(|(c, [b, o, s, l])| json!({"value": c, "bridge": b, "overhang": o, "strings": s, "bond": l}))
-                .collect();
-            let f = found(
-                &stations::PrintTemp,
-                &json!({ "bands": bands }),
-                &context(true),
-            )
-            .facts;
+            let f = judged(&temps, &scores);
             if let Some(after) = f.after {
                 let (bands, tower) = (&f.own["tower"][0], &f.own["tower"][1]);
                 let taken = bands
@@ -607,17 +608,7 @@ fn two_looks_and_a_fit_never_miss_as_far_as_the_best_looking_one_picked_once() {
             .max_by(|a, b| sums[*a].total_cmp(&sums[*b]))
             .unwrap();
         habit_c.push(best - weighted(temps[picked]));
-        let bands: Vec<Value> = temps
-            .iter()
-            .zip(&scores)
-            .map(|(c, [b, o, s, l])| json!({"value": c, "bridge": b, "overhang": o, "strings": s, "bond": l}))
-            .collect();
-        let f = found(
-            &stations::PrintTemp,
-            &json!({ "bands": bands }),
-            &context(true),
-        )
-        .facts;
+        let f = judged(&temps, &scores);
         let settled = f.after.or((f.verdict == Verdict::Pass).then_some(212.0));
         if let Some(c) = settled {
             found_c.push(best - weighted(c));

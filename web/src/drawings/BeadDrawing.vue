@@ -36,7 +36,12 @@ const land = computed(() => bead.value.d * 1.1)
 </script>
 
 <template>
-  <svg viewBox="0 0 690 200" role="img" aria-label="Beads under the nozzle, cut across, true to scale">
+  <svg
+    width="100%"
+    viewBox="0 0 690 200"
+    role="img"
+    aria-label="Beads under the nozzle, cut across, true to scale"
+  >
     <rect x="60" :y="BED" width="570" height="12" class="metal" />
     <path v-for="(b, i) in beads" :key="i" :d="b" class="plastic" />
     <path
@@ -68,7 +73,6 @@ const land = computed(() => bead.value.d * 1.1)
 
 <style scoped>
 svg {
-  width: 100%;
   max-height: 190px;
 }
 </style>

@@ -50,7 +50,4 @@ defineProps<{ bands?: boolean; count?: number | null }>()
 svg {
   width: 100%;
 }
-.mid {
-  text-anchor: middle;
-}
 </style>

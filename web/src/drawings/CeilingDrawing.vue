@@ -16,6 +16,7 @@ const height = computed(() => 30 + props.limits.length * 24)
 <template>
   <svg
     v-if="limits.length"
+    width="100%"
     :viewBox="`0 0 ${W} ${height}`"
     role="img"
     :aria-label="`Limits: ${limits.map((b) => `${b.name} ${b.shown}`).join(', ')}`"
@@ -36,7 +37,6 @@ const height = computed(() => 30 + props.limits.length * 24)
 
 <style scoped>
 svg {
-  width: 100%;
   max-height: 170px;
 }
 text {

@@ -10,7 +10,7 @@ const upper = (n: number) => AT + n * (PITCH + 1.5) - (props.tooth ?? 0) * 1.5
 </script>
 
 <template>
-  <svg viewBox="0 0 690 150" role="img" aria-label="Two combs of lines and the pair that meets">
+  <svg width="100%" viewBox="0 0 690 150" role="img" aria-label="Two combs of lines and the pair that meets">
     <template v-for="n in TEETH" :key="n">
       <path :d="`M${lower(n)} 78V122`" class="first" :class="{ meets: n === (tooth ?? 0) }" />
       <path :d="`M${upper(n)} 24V72`" class="second" :class="{ meets: n === (tooth ?? 0) }" />
@@ -26,9 +26,6 @@ const upper = (n: number) => AT + n * (PITCH + 1.5) - (props.tooth ?? 0) * 1.5
 </template>
 
 <style scoped>
-svg {
-  width: 100%;
-}
 .first,
 .second {
   stroke: var(--ink2);
@@ -40,8 +37,5 @@ svg {
 }
 .meets {
   stroke-width: 9;
-}
-.mid {
-  text-anchor: middle;
 }
 </style>

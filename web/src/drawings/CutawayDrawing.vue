@@ -114,6 +114,8 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 
 <template>
   <svg
+    width="100%"
+    height="100%"
     viewBox="0 0 690 560"
     data-letters
     role="group"
@@ -150,10 +152,6 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
 </template>
 
 <style scoped>
-svg {
-  width: 100%;
-  height: 100%;
-}
 text {
   font-family: var(--text);
   font-size: 15px;

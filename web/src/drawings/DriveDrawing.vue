@@ -16,7 +16,7 @@ const ticks = computed(() => Array.from({ length: 9 }, (_, i) => start + ((i + 1
 </script>
 
 <template>
-  <svg viewBox="0 0 690 200" role="img" aria-label="Filament with mark, rule and drive">
+  <svg width="100%" viewBox="0 0 690 200" role="img" aria-label="Filament with mark, rule and drive">
     <defs>
       <pattern
         id="hatch-drive"
@@ -63,7 +63,6 @@ const ticks = computed(() => Array.from({ length: 9 }, (_, i) => start + ((i + 1
 
 <style scoped>
 svg {
-  width: 100%;
   max-height: 186px;
 }
 .gap {

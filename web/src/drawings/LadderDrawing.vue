@@ -37,7 +37,12 @@ const fit = computed(() => {
 </script>
 
 <template>
-  <svg :viewBox="`0 0 ${W} ${H}`" role="img" aria-label="Share of the filament that came, by flow">
+  <svg
+    width="100%"
+    :viewBox="`0 0 ${W} ${H}`"
+    role="img"
+    aria-label="Share of the filament that came, by flow"
+  >
     <path :d="`M${left} ${top}V${foot}H${right}`" class="line" />
     <g v-for="t in ticks" :key="t">
       <path :d="`M${x(t)} ${foot}v4`" class="line" />
@@ -64,12 +69,6 @@ const fit = computed(() => {
 </template>
 
 <style scoped>
-svg {
-  width: 100%;
-}
-.mid {
-  text-anchor: middle;
-}
 .within {
   fill: var(--wash);
 }

@@ -15,6 +15,7 @@ const ROWS = [
 
 <template>
   <svg
+    width="100%"
     viewBox="0 0 690 176"
     role="img"
     aria-label="A line with too little, the right, and too much pressure advance"
@@ -31,12 +32,3 @@ const ROWS = [
     <text x="546" y="170" class="mid">slow</text>
   </svg>
 </template>
-
-<style scoped>
-svg {
-  width: 100%;
-}
-.mid {
-  text-anchor: middle;
-}
-</style>

@@ -23,7 +23,7 @@ const tip = computed(() => 150 - gap.value)
 </script>
 
 <template>
-  <svg viewBox="0 0 690 190" role="img" aria-label="Nozzle over the bed, from the side">
+  <svg width="100%" viewBox="0 0 690 190" role="img" aria-label="Nozzle over the bed, from the side">
     <rect x="60" y="150" width="570" height="14" class="metal" />
     <rect x="60" y="164" width="570" height="16" class="metal-dark" />
     <rect v-if="method === 'patch'" x="120" :y="tip" width="222" :height="gap" class="plastic" />
@@ -44,7 +44,6 @@ const tip = computed(() => 150 - gap.value)
 
 <style scoped>
 svg {
-  width: 100%;
   max-height: 190px;
 }
 .gauge {
@@ -59,8 +58,5 @@ svg {
   stroke: var(--pass);
   stroke-width: 2;
   stroke-dasharray: 6 4;
-}
-.small {
-  font-size: 13px;
 }
 </style>

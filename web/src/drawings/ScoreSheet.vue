@@ -11,6 +11,7 @@ const strands = (score: number) => Array.from({ length: [11, 6, 3, 1, 0][score] 
 
 <template>
   <svg
+    width="100%"
     viewBox="0 0 690 244"
     role="img"
     aria-label="Reference pictures for bridge, overhang, strings and bond"
@@ -60,9 +61,6 @@ const strands = (score: number) => Array.from({ length: [11, 6, 3, 1, 0][score] 
 </template>
 
 <style scoped>
-svg {
-  width: 100%;
-}
 .bead {
   fill: none;
   stroke: var(--filament);
@@ -74,11 +72,5 @@ svg {
 .hair {
   fill: none;
   stroke: var(--filament);
-}
-.mid {
-  text-anchor: middle;
-}
-.small {
-  font-size: 13px;
 }
 </style>

@@ -9,6 +9,7 @@ const c = (v: number | null) => temperature(v, v === null || Number.isInteger(v)
 
 <template>
   <svg
+    width="100%"
     viewBox="0 0 720 165"
     role="img"
     aria-label="Heater block in section: the thermometer held to it, the sensor in its hole, and the printer's display"
@@ -41,7 +42,6 @@ const c = (v: number | null) => temperature(v, v === null || Number.isInteger(v)
 
 <style scoped>
 svg {
-  width: 100%;
   max-height: 140px;
 }
 .metal {

@@ -5,7 +5,12 @@ const WORDS = ['none', 'a hair', 'a few', 'many', 'thick', 'curtain']
 </script>
 
 <template>
-  <svg viewBox="0 0 690 84" role="img" aria-label="Reference pictures for strings, 0 none to 5 curtain">
+  <svg
+    width="100%"
+    viewBox="0 0 690 84"
+    role="img"
+    aria-label="Reference pictures for strings, 0 none to 5 curtain"
+  >
     <g v-for="(word, i) in WORDS" :key="i" :transform="`translate(${8 + i * 114} 2)`">
       <path d="M0 2h12v56h-12zM66 2h12v56h-12z" class="metal" />
       <path
@@ -21,9 +26,6 @@ const WORDS = ['none', 'a hair', 'a few', 'many', 'thick', 'curtain']
 </template>
 
 <style scoped>
-svg {
-  width: 100%;
-}
 .hair {
   fill: none;
   stroke: var(--filament);

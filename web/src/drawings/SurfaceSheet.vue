@@ -16,7 +16,12 @@ const blobs = (score: number) => Array.from({ length: [0, 1, 3, 6, 10, 16][score
 </script>
 
 <template>
-  <svg viewBox="0 0 690 284" role="img" aria-label="Reference pictures for corners, shadows, gaps and blobs">
+  <svg
+    width="100%"
+    viewBox="0 0 690 284"
+    role="img"
+    aria-label="Reference pictures for corners, shadows, gaps and blobs"
+  >
     <text v-for="s in SCORES" :key="s" :x="x(s) + 38" y="14" class="now mid">{{ s }}</text>
     <g v-for="(name, row) in ROWS" :key="name">
       <text x="8" :y="y(row) + 28" class="now">{{ name }}</text>
@@ -66,9 +71,6 @@ const blobs = (score: number) => Array.from({ length: [0, 1, 3, 6, 10, 16][score
 </template>
 
 <style scoped>
-svg {
-  width: 100%;
-}
 .bead {
   fill: none;
   stroke: var(--filament);
@@ -93,11 +95,5 @@ svg {
   fill: var(--filament);
   stroke: var(--ink);
   stroke-width: 1.2;
-}
-.mid {
-  text-anchor: middle;
-}
-.small {
-  font-size: 13px;
 }
 </style>

@@ -8,6 +8,7 @@ defineProps<{ at: number | null; now: number | null }>()
 
 <template>
   <svg
+    width="100%"
     viewBox="0 0 700 210"
     role="img"
     aria-label="Nozzle against the heat break: hold the block, keep a gap under the hex, look above for seep"
@@ -42,7 +43,6 @@ defineProps<{ at: number | null; now: number | null }>()
 
 <style scoped>
 svg {
-  width: 100%;
   max-height: 190px;
 }
 .metal {

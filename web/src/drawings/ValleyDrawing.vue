@@ -74,7 +74,13 @@ const worst = (seen: number[]) => Math.max(...seen)
 </script>
 
 <template>
-  <svg v-if="surface" viewBox="0 0 690 258" role="img" aria-label="Predicted score over distance and speed">
+  <svg
+    v-if="surface"
+    width="100%"
+    viewBox="0 0 690 258"
+    role="img"
+    aria-label="Predicted score over distance and speed"
+  >
     <path v-for="l in levels" :key="l.level" :d="l.d" class="level" :class="{ clean: l.level === 1 }" />
     <path v-if="maybe" :d="maybe" class="maybe" />
     <path :d="`M${left} ${top}V${foot}H${right}`" class="line" />
@@ -105,9 +111,6 @@ const worst = (seen: number[]) => Math.max(...seen)
 </template>
 
 <style scoped>
-svg {
-  width: 100%;
-}
 .level {
   fill: none;
   stroke: var(--ink2);
@@ -132,11 +135,5 @@ svg {
   fill: none;
   stroke: var(--accent);
   stroke-width: 3;
-}
-.mid {
-  text-anchor: middle;
-}
-.small {
-  font-size: 13px;
 }
 </style>

@@ -16,7 +16,12 @@ const thick = (side: number) => {
 </script>
 
 <template>
-  <svg viewBox="0 0 690 170" role="img" aria-label="Box from above with four walls, caliper on side 2">
+  <svg
+    width="100%"
+    viewBox="0 0 690 170"
+    role="img"
+    aria-label="Box from above with four walls, caliper on side 2"
+  >
     <rect x="180" y="14" width="190" :height="thick(3)" class="plastic" />
     <rect :x="370 - thick(2)" y="14" :width="thick(2)" height="142" class="plastic" />
     <rect x="180" :y="156 - thick(1)" width="190" :height="thick(1)" class="plastic" />
@@ -34,7 +39,6 @@ const thick = (side: number) => {
 
 <style scoped>
 svg {
-  width: 100%;
   max-height: 170px;
 }
 </style>

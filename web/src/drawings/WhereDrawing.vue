@@ -68,6 +68,8 @@ const below = computed(() => (at.value[1] - top.value < 70 ? at.value[1] + 64 : 
 
 <template>
   <svg
+    width="100%"
+    height="100%"
     :viewBox="`${left} ${top} ${wide} ${high}`"
     role="img"
     :aria-label="`Where: ${label}`"
@@ -87,10 +89,6 @@ const below = computed(() => (at.value[1] - top.value < 70 ? at.value[1] + 64 : 
 </template>
 
 <style scoped>
-svg {
-  width: 100%;
-  height: 100%;
-}
 text {
   font-family: var(--text);
   font-size: 16px;

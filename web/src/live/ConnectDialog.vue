@@ -10,6 +10,14 @@ import PickList from '../ui/PickList.vue'
 
 const shown = defineModel<boolean>('shown', { required: true })
 const props = defineProps<{ printer: number; name: string }>()
+/* What opened it is gone once the printer is connected: the keyboard goes on from the heading. */
+const connected = ref(false)
+function left() {
+  const heading = document.querySelector<HTMLElement>('h1')
+  if (!connected.value || !heading) return
+  heading.tabIndex = -1
+  heading.focus()
+}
 const kind = ref<'serial' | 'tcp'>('serial')
 const port = ref('')
 const typedPort = ref('')
@@ -26,7 +34,9 @@ watch(found, (f) => {
   port.value ||= f?.ports[0]?.name ?? 'other'
 })
 watch(shown, (on) => {
-  if (on) failure.value = ''
+  if (!on) return
+  failure.value = ''
+  connected.value = false
 })
 
 async function connect() {
@@ -47,7 +57,8 @@ async function connect() {
         body: { address, report_every_s: 1 },
       }),
     )
-    if (got.status.state === 'connected') shown.value = false
+    connected.value = got.status.state === 'connected'
+    if (connected.value) shown.value = false
     else failure.value = got.status.says
   } catch (e) {
     if (e instanceof ServerError) failure.value = e.problem.detail
@@ -65,7 +76,7 @@ const speeds = computed(() =>
 </script>
 
 <template>
-  <NModal v-model:show="shown">
+  <NModal v-model:show="shown" @after-leave="left">
     <div class="sheet connect" role="dialog" aria-modal="true" aria-labelledby="connect-title">
       <h1 id="connect-title">Connect {{ name }}</h1>
       <ChoiceRow
@@ -111,7 +122,8 @@ const speeds = computed(() =>
       </p>
       <p v-if="failure" class="error" role="alert">{{ failure }}</p>
       <div class="ways">
-        <NButton type="primary" :disabled="busy" @click="connect">
+        <!-- Loading, not shut: the keyboard's place stays on it. -->
+        <NButton type="primary" :loading="busy" @click="connect">
           {{ busy ? 'Connecting …' : 'Connect' }}
         </NButton>
         <NButton @click="shown = false">Not now</NButton>

@@ -45,7 +45,7 @@ const pen = computed(() => Math.max(props.width, props.height) / 300)
 <template>
   <div ref="pad" class="pad">
     <slot />
-    <svg :viewBox="`0 0 ${width} ${height}`" aria-hidden="true">
+    <svg class="over" :viewBox="`0 0 ${width} ${height}`" aria-hidden="true">
       <polygon :points="places(model)" class="under" :stroke-width="pen * 3" />
       <polygon :points="places(model)" class="field" :stroke-width="pen" />
       <template v-for="(way, i) in drawn" :key="i">
@@ -73,13 +73,6 @@ const pen = computed(() => Math.max(props.width, props.height) / 300)
   position: relative;
   margin: 0 auto;
   max-width: 100%;
-}
-svg {
-  position: absolute;
-  inset: 0;
-  width: 100%;
-  height: 100%;
-  pointer-events: none;
 }
 .under,
 .field,

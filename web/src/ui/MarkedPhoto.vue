@@ -42,7 +42,7 @@ const says = computed(() => props.photo.caption || `Picture ${props.photo.id}`)
       loading="lazy"
       draggable="false"
     />
-    <svg v-if="drawn.length" :viewBox="`0 0 ${w} ${h}`" aria-hidden="true">
+    <svg v-if="drawn.length" class="over" :viewBox="`0 0 ${w} ${h}`" aria-hidden="true">
       <template v-for="(m, i) in drawn" :key="i">
         <path v-if="m.shape === 'arrow'" :d="m.arrow" class="under" :stroke-width="pen * 1.9" />
         <ellipse v-else v-bind="m.ring" class="under" :stroke-width="pen * 1.9" />
@@ -64,13 +64,6 @@ img {
   width: 100%;
   height: 100%;
   object-fit: contain;
-}
-svg {
-  position: absolute;
-  inset: 0;
-  width: 100%;
-  height: 100%;
-  pointer-events: none;
 }
 .under,
 .ink {

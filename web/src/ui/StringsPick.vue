@@ -19,7 +19,7 @@ function digit(event: KeyboardEvent) {
 <template>
   <fieldset data-answers @keydown.enter="onward" @keydown="digit">
     <legend>Strings: choose the picture that looks most like it</legend>
-    <div class="row">
+    <div class="scores">
       <label v-for="(word, i) in words" :key="i" :class="{ on: String(model) === String(i) }">
         <svg viewBox="0 0 70 56" aria-hidden="true">
           <rect x="6" y="4" width="12" height="50" class="metal" />
@@ -42,7 +42,7 @@ function digit(event: KeyboardEvent) {
 </template>
 
 <style scoped>
-.row {
+.scores {
   display: grid;
   grid-template-columns: repeat(auto-fit, minmax(96px, 1fr));
   gap: 8px;

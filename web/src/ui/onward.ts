@@ -22,8 +22,10 @@ function hold(stop: HTMLElement): HTMLElement | null {
 /** Enter goes on: to the next reading, question or picture below, and at the end to the button that closes. */
 export function onward(event: KeyboardEvent) {
   if (event.ctrlKey || event.metaKey || event.altKey) return
-  event.preventDefault()
   const here = event.target as HTMLElement
+  // What is one line and its button is sent by the browser itself.
+  if (here.closest('form')) return
+  event.preventDefault()
   const dialog = here.closest('[role=dialog]')
   const within = dialog ?? document
   for (const stop of within.querySelectorAll<HTMLElement>(dialog ? ASKED : STOPS)) {

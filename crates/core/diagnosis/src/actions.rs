@@ -4,7 +4,8 @@ use wattotherm_printer::{Parameter, Part, Replacement};
 
 use crate::model::{Action, ActionKind, PrinterDoes};
 
-const BLANK: Action = Action {
+/// An action without anything of its own: others are written as what they are besides.
+pub const BLANK: Action = Action {
     id: "",
     does: "",
     how: "",

@@ -26,7 +26,7 @@ mod sentence;
 mod weighing;
 mod words;
 
-pub use actions::ACTIONS;
+pub use actions::{ACTIONS, BLANK};
 pub use beliefs::{Beliefs, JUDGED_CASES, learned};
 pub use case::{Case, Outcome};
 pub use causes::CAUSES;

@@ -4,8 +4,8 @@
 
 use proptest::prelude::*;
 use wattotherm_diagnosis::{
-    Action, ActionKind, Case, Cause, Engine, JUDGED_CASES, Model, Observation, Outcome, Reason,
-    learned,
+    Action, ActionKind, BLANK, Case, Cause, Engine, JUDGED_CASES, Model, Observation, Outcome,
+    Reason, learned,
 };
 
 fn leak<T>(v: Vec<T>) -> &'static [T] {
@@ -76,20 +76,9 @@ fn model(d: &Drawn) -> Model<'static> {
         .collect();
     let action = |id, minutes, kind| Action {
         id,
-        does: "",
-        how: "",
         minutes,
-        also_min: 0.0,
-        cold: false,
-        heats: false,
-        can_break: false,
-        one_of: None,
-        at: None,
-        printer: None,
-        fits: &[],
-        settles: &[],
-        came_back_shows: None,
         kind,
+        ..BLANK
     };
     let mut actions: Vec<Action> = observations
         .iter()

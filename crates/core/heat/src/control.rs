@@ -176,19 +176,9 @@ impl Gains {
 }
 
 /// How a firmware's controller goes about a step. Common practice, no published source.
-#[derive(
-    Clone,
-    Copy,
-    Debug,
-    Default,
-    PartialEq,
-    Eq,
-    Serialize,
-    Deserialize,
-    ToSchema,
-    strum::IntoStaticStr,
-)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
+#[derive(strum::IntoStaticStr)]
 #[strum(serialize_all = "snake_case")]
 pub enum ControllerKind {
     /// Full heat or none beyond 10 °C from the target, where the integral is cleared.

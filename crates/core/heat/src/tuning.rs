@@ -8,22 +8,9 @@ use super::model::Plant;
 use super::relay::Ultimate;
 
 /// A rule.
-#[derive(
-    Clone,
-    Copy,
-    Debug,
-    Default,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    ToSchema,
-    strum::IntoStaticStr,
-)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
 #[serde(rename_all = "snake_case")]
+#[derive(Deserialize, ToSchema, strum::IntoStaticStr)]
 #[strum(serialize_all = "snake_case")]
 #[allow(missing_docs)] // each variant is its entry in TUNING_RULES
 pub enum TuningRule {

@@ -136,13 +136,13 @@ fn of_another_way(readings: &Value, path: &str) -> bool {
             "own" => {
                 of(&["wanted", "bands", "again", "corners"])
                     || of(&[
-                        "delivered",
-                        "instrument",
-                        "feed",
-                        "density",
-                        "temp",
-                        "claimed",
                         "rungs",
+                        "claimed",
+                        "temp",
+                        "density",
+                        "feed",
+                        "instrument",
+                        "delivered",
                     ])
                     || of(BY_EYE)
             }

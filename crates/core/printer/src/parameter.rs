@@ -9,23 +9,9 @@ use wattotherm_measure::Unit;
 ///
 /// The declaration order is a topological order of [`wattotherm_job::chain::ARROWS`] and the order of
 /// work on the traveller; a test holds both.
-#[derive(
-    Clone,
-    Copy,
-    Debug,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    ToSchema,
-    EnumString,
-    IntoStaticStr,
-    VariantArray,
-)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
+#[derive(ToSchema, EnumString, IntoStaticStr, VariantArray)]
 #[strum(serialize_all = "snake_case")]
 pub enum Parameter {
     /// Which sensor table the firmware uses.

@@ -5,23 +5,9 @@ use strum::{EnumString, IntoStaticStr, VariantArray};
 use utoipa::ToSchema;
 
 /// Something replaceable.
-#[derive(
-    Clone,
-    Copy,
-    Debug,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    ToSchema,
-    EnumString,
-    IntoStaticStr,
-    VariantArray,
-)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
+#[derive(ToSchema, EnumString, IntoStaticStr, VariantArray)]
 #[strum(serialize_all = "snake_case")]
 #[allow(missing_docs)] // each variant is its label, below
 pub enum Part {
@@ -102,23 +88,9 @@ impl Part {
 }
 
 /// A part together with how the new one differs from the old: one row of the chain's first table.
-#[derive(
-    Clone,
-    Copy,
-    Debug,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    ToSchema,
-    EnumString,
-    IntoStaticStr,
-    VariantArray,
-)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
+#[derive(ToSchema, EnumString, IntoStaticStr, VariantArray)]
 #[strum(serialize_all = "snake_case")]
 #[allow(missing_docs)] // each variant is its label, below
 pub enum Replacement {
@@ -239,16 +211,16 @@ impl Replacement {
         }
     }
 
-    /// Identifier used in JSON, URLs and the database, e.g. `nozzle_other_bore`.
-    #[must_use]
-    pub fn id(self) -> &'static str {
-        self.into()
-    }
-
     /// The row with this [`Replacement::id`], if there is one.
     #[must_use]
     pub fn from_id(id: &str) -> Option<Self> {
         id.parse().ok()
+    }
+
+    /// Identifier used in JSON, URLs and the database, e.g. `nozzle_other_bore`.
+    #[must_use]
+    pub fn id(self) -> &'static str {
+        self.into()
     }
 
     /// Whether a new heater cartridge comes with this part.

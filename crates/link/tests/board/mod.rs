@@ -244,16 +244,12 @@ impl Board {
         if self.frozen {
             return;
         }
-        for b in bytes {
-            if *b != b'\n' && *b != b'\r' {
-                if self.input.len() < 200 {
-                    self.input.push(*b);
-                }
-                continue;
-            }
-            let line = String::from_utf8_lossy(&std::mem::take(&mut self.input))
-                .trim()
-                .to_owned();
+        self.input.extend_from_slice(bytes);
+        let ends = |b: &u8| matches!(b, b'\n' | b'\r');
+        while let Some(end) = self.input.iter().position(ends) {
+            let mut line: Vec<u8> = self.input.drain(..=end).take(200).collect();
+            line.retain(|b| !ends(b));
+            let line = String::from_utf8_lossy(&line).trim().to_owned();
             if line.is_empty() {
                 continue;
             }

@@ -60,7 +60,7 @@ async fn evaluate_station(
     })?;
     let context = match body.job {
         Some(at) => app.context(at.id, at.stop).await?,
-        None => body.context.unwrap_or_default(),
+        None => body.context.unwrap_or_default().into(),
     };
     let finding = station
         .evaluate(&body.readings, &context)

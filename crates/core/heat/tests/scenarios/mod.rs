@@ -393,3 +393,42 @@ pub fn write(kind: Kind, run: &[Moment], pencil: Pencil, dice: &mut Dice) -> Tra
     }
     Trace::new(samples)
 }
+
+/// What a log is of, and how it was written.
+#[derive(Clone, Copy, Debug)]
+#[allow(dead_code)] // the test's failures show what the bench counts by
+pub struct Written {
+    pub kind: Kind,
+    pub block: &'static str,
+    pub seed: u64,
+    /// Between two lines [s].
+    pub every_s: f64,
+    /// Of the reading, standard deviation [°C].
+    pub noise_c: f64,
+}
+
+/// Hands out a log of each kind of run on each block, written in every way, for so many seeds.
+pub fn each_log(seeds: u64, mut take: impl FnMut(Written, &Trace)) {
+    for kind in Kind::ALL {
+        for (b, block) in BLOCKS.into_iter().enumerate() {
+            for seed in 0..seeds {
+                let mut dice = Dice::new(seed * 7919 + kind as u64 * 31 + b as u64 * 101);
+                let truth = run(kind, block, &mut dice);
+                for every_s in [0.25, 1.0, 2.0, 5.0, 10.0] {
+                    for noise_c in [0.02, 0.15, 0.5] {
+                        let log = write(kind, &truth, Pencil { every_s, noise_c }, &mut dice);
+                        let block = block.name;
+                        let written = Written {
+                            kind,
+                            block,
+                            seed,
+                            every_s,
+                            noise_c,
+                        };
+                        take(written, &log);
+                    }
+                }
+            }
+        }
+    }
+}
