@@ -134,7 +134,8 @@ test('three adjusts without a pass are a stop, and what was mended begins a new 
   await fillAll(page, { 'Run 1, left over': '24', 'Run 2, left over': '24' })
   await expect(verdict(page)).toContainText('Adjust:')
   await page.goto('/logbook')
-  await expect(page.getByRole('row', { name: /Reopened: mended: grub screw/ })).toBeVisible()
+  // An earlier try of this test stands in the logbook too.
+  await expect(page.getByRole('row', { name: /Reopened: mended: grub screw/ }).first()).toBeVisible()
 })
 
 test('a measure-again is settled by the runs it asks for', async ({ page, request }) => {

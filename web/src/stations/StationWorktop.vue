@@ -129,8 +129,9 @@ async function reopen() {
         body: { reason: mending.value ? `mended: ${reason.value}` : reason.value },
       }),
     )
-    reopening.value = false
+    // Nobody types into what is about to be fetched anew.
     await station.refresh()
+    reopening.value = false
     emit('again')
   } catch (e) {
     if (e instanceof ServerError) message.error(e.problem.detail)
