@@ -130,7 +130,8 @@ export function traceChart(log: TraceChart, t: Tokens, read: Reader): ChartOptio
       axisLabel: { formatter: (v: number) => timeWords(v), hideOverlap: true },
     },
     y: [
-      { axisLabel: { formatter: (v: number) => `${+v.toFixed(1)}°` } },
+      // Labels have one digit: closer ones would say the same twice.
+      { minInterval: 0.1, axisLabel: { formatter: (v: number) => `${+v.toFixed(1)}°` } },
       // The lowest sixth: duty is read as much or little, not as a number.
       { min: 0, max: 6, show: false },
     ],

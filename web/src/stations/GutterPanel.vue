@@ -73,10 +73,12 @@ const doubt = computed(() => props.finding?.words.bands[0])
         aria-label="Commands"
       ><template v-for="c in commands" :key="c.line">{{ c.line }}  <i>{{ c.says }}</i>
 </template></pre>
-      <NButton @click="copy(commands.map((c) => c.line).join('\n'))">
-        {{ copied ? 'Copied' : 'Copy commands' }}
-      </NButton>
-      <WriteCommands v-if="written.length" :station="station" :lines="written" />
+      <div class="ways">
+        <NButton @click="copy(commands.map((c) => c.line).join('\n'))">
+          {{ copied ? 'Copied' : 'Copy commands' }}
+        </NButton>
+        <WriteCommands v-if="written.length" :station="station" :lines="written" />
+      </div>
     </section>
     <p v-else-if="setUp?.withheld" class="quiet">{{ setUp.withheld }}</p>
     <section v-if="finding?.words.plain.length">
