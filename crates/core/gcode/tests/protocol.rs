@@ -161,7 +161,11 @@ fn the_guard_says_no_in_words_that_help() {
             &hot(),
             "That moves 100000 mm of filament at once. Nothing was sent. If it is meant, send it again and say so.",
         ),
-        ("G1 X10", &two, "Another nozzle than the first is in use"),
+        (
+            "G1 X10",
+            &two,
+            "It is not known which nozzle is in use, or where it stands from the first",
+        ),
         (
             "G1 E5",
             &two,
