@@ -62,6 +62,16 @@ export async function intake(page: Page) {
   await noReport(page, /Read every stored setting/)
 }
 
+/** Held with a second tool, a gap left, nothing seeps. */
+export async function heldAndTight(page: Page) {
+  for (const [question, answer] of [
+    ['Was the block held with a second tool?', 'yes'],
+    ['Is a gap left between hex and block?', 'yes'],
+    ['Does plastic seep above the nozzle?', 'no'],
+  ] as const)
+    await page.getByRole('group', { name: question }).getByRole('radio', { name: answer }).check()
+}
+
 /** Everything right at the hot tightening. */
 export async function hotTighten(page: Page, heading: RegExp) {
   await expect(page.getByRole('heading', { level: 1, name: heading })).toBeVisible()
@@ -70,13 +80,7 @@ export async function hotTighten(page: Page, heading: RegExp) {
     'Torque, if measured': '2,8',
     'Waited after extruding': '2',
   })
-  for (const [question, answer] of [
-    ['Was the block held with a second tool?', 'yes'],
-    ['Is a gap left between hex and block?', 'yes'],
-    ['Does plastic seep above the nozzle?', 'no'],
-  ] as const) {
-    await page.getByRole('group', { name: question }).getByRole('radio', { name: answer }).check()
-  }
+  await heldAndTight(page)
   await expect(verdict(page)).toContainText('Pass: tightened at 228 °C')
   await close(page)
 }
@@ -124,12 +128,7 @@ export async function tightenAsAsked(page: Page) {
   const heading = page.getByRole('heading', { level: 1, name: /Tighten the nozzle at/ })
   const at = /(\d+) °C/.exec((await heading.textContent()) ?? '')?.[1] ?? ''
   await fillAll(page, { 'Nozzle when tightened': at, 'Waited after extruding': '3' })
-  for (const [question, answer] of [
-    ['Was the block held with a second tool?', 'yes'],
-    ['Is a gap left between hex and block?', 'yes'],
-    ['Does plastic seep above the nozzle?', 'no'],
-  ] as const)
-    await page.getByRole('group', { name: question }).getByRole('radio', { name: answer }).check()
+  await heldAndTight(page)
   await expect(verdict(page)).toContainText(`Pass: tightened at ${at} °C`)
   await close(page)
 }

@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { expect, test, type Page } from '@playwright/test'
 
 import { close, fillAll, ownFilament, ownPrinter, pick, startJob, station, verdict } from '../bench'
-import { accept, foundAt, tickAll } from '../closings'
+import { accept, foundAt, heldAndTight, tickAll } from '../closings'
 import { OwnServer, OwnTwin } from '../server'
 
 /* A hundred times as fast as the wall clock: an autotune is seconds, its physics are the same. */
@@ -380,13 +380,7 @@ test('a printer on a serial port is connected by its name, and a nozzle is tight
     await page.getByRole('button', { name: /Tight now: take what it shows, 2[23]\d °C/ }).click()
     await expect(page.getByLabel('Nozzle when tightened')).toHaveValue(/2[23]\d/)
     await fillAll(page, { 'Waited after extruding': '1' })
-    for (const [question, answer] of [
-      ['Was the block held with a second tool?', 'yes'],
-      ['Is a gap left between hex and block?', 'yes'],
-      ['Does plastic seep above the nozzle?', 'no'],
-    ] as const) {
-      await page.getByRole('group', { name: question }).getByRole('radio', { name: answer }).check()
-    }
+    await heldAndTight(page)
     await expect(verdict(page)).toContainText('wait 2 min after extruding, then look again')
     await page.getByLabel('Waited after extruding').fill('2,5')
     await expect(verdict(page)).toContainText(/Pass: tightened at 2[23]\d °C, no seep/)

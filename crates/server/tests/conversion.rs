@@ -3,8 +3,9 @@
 #![allow(clippy::unwrap_used)]
 
 use crate::common::Server;
+use crate::common::printer::Printer;
 use serde_json::{Value, json};
-use wattotherm_twin::port::{Running, Speed};
+use wattotherm_twin::port::Speed;
 use wattotherm_twin::{Build, Kind, Twin};
 
 /// Closes the station that the traveller is at, as a technician who has nothing to remark; `told` of a new part.
@@ -68,30 +69,9 @@ fn a_conversion_lifts_ceiling_guard_targets_and_page_at_once_and_reopening_takes
         204
     );
 
-    let runtime = tokio::runtime::Builder::new_multi_thread()
-        .worker_threads(1)
-        .enable_all()
-        .build()
-        .unwrap();
-    let running = Running::new(
-        Twin::new(Build::new(Kind::Standard, 3, []), 3),
-        Speed::Times(5.0),
-    );
-    let listener = runtime
-        .block_on(tokio::net::TcpListener::bind("127.0.0.1:0"))
-        .unwrap();
-    let host = listener.local_addr().unwrap().to_string();
-    runtime.spawn(async move { running.serve_tcp(listener).await });
-    let link = json!({"address": {"kind": "tcp", "host": host}});
-    assert_eq!(
-        s.call(
-            "POST",
-            &format!("/api/v1/printers/{printer}/link"),
-            Some(&link)
-        )
-        .0,
-        200
-    );
+    let twin = Twin::new(Build::new(Kind::Standard, 3, []), 3);
+    let twin = Printer::new(twin, Speed::Times(5.0));
+    twin.connect(&s, printer);
 
     let (status, refused) = sent(&s, printer, "M104 S250");
     assert_eq!(status, 422, "{refused}");

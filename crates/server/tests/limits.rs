@@ -8,9 +8,10 @@ use std::net::TcpStream;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
+use common::printer::Printer;
 use common::{HANGS, Page, Server};
 use serde_json::json;
-use wattotherm_twin::port::{Running, Speed};
+use wattotherm_twin::port::Speed;
 use wattotherm_twin::{Build, Kind, Twin};
 
 fn printer(s: &Server, name: &str) -> i64 {
@@ -21,23 +22,11 @@ fn printer(s: &Server, name: &str) -> i64 {
 }
 
 /// A twin so many times as fast as life, connected as this printer; it ends with what is returned.
-fn connected(s: &Server, id: i64, times: f64) -> tokio::runtime::Runtime {
-    let runtime = tokio::runtime::Builder::new_multi_thread()
-        .worker_threads(1)
-        .enable_all()
-        .build()
-        .unwrap();
+fn connected(s: &Server, id: i64, times: f64) -> Printer {
     let twin = Twin::new(Build::new(Kind::Standard, 1, []), 1);
-    let running = Running::new(twin, Speed::Times(times));
-    let listener = runtime
-        .block_on(tokio::net::TcpListener::bind("127.0.0.1:0"))
-        .unwrap();
-    let host = listener.local_addr().unwrap().to_string();
-    runtime.spawn(async move { running.serve_tcp(listener).await });
-    let body = json!({"address": {"kind": "tcp", "host": host}});
-    let link = format!("/api/v1/printers/{id}/link");
-    assert_eq!(s.call("POST", &link, Some(&body)).0, 200);
-    runtime
+    let twin = Printer::new(twin, Speed::Times(times));
+    twin.connect(s, id);
+    twin
 }
 
 /// Asks until there is an answer.

@@ -6,37 +6,15 @@ mod common;
 
 use std::time::{Duration, Instant};
 
+use common::printer::Printer;
 use common::{Page, Server};
 use serde_json::{Value, json};
-use wattotherm_twin::port::{Running, Speed};
+use wattotherm_twin::port::Speed;
 use wattotherm_twin::{Build, Fault, Kind, Twin};
 
-/// A twin behind a port of this computer; its time runs as long as the runtime lives.
-struct Printer {
-    running: Running,
-    host: String,
-    _runtime: tokio::runtime::Runtime,
-}
-
 fn twin(seed: u64, faults: &[Fault], speed: f64) -> Printer {
-    let runtime = tokio::runtime::Builder::new_multi_thread()
-        .worker_threads(1)
-        .enable_all()
-        .build()
-        .unwrap();
     let build = Build::new(Kind::Standard, seed, faults.iter().copied());
-    let running = Running::new(Twin::new(build, seed), Speed::Times(speed));
-    let listener = runtime
-        .block_on(tokio::net::TcpListener::bind("127.0.0.1:0"))
-        .unwrap();
-    let host = listener.local_addr().unwrap().to_string();
-    let serving = running.clone();
-    runtime.spawn(async move { serving.serve_tcp(listener).await });
-    Printer {
-        running,
-        host,
-        _runtime: runtime,
-    }
+    Printer::new(Twin::new(build, seed), Speed::Times(speed))
 }
 
 fn printer(s: &Server, name: &str) -> i64 {

@@ -4,26 +4,15 @@
 use std::time::{Duration, Instant};
 
 use crate::common::Server;
+use crate::common::printer::Printer;
 use serde_json::{Value, json};
-use wattotherm_twin::port::{Running, Speed};
+use wattotherm_twin::port::Speed;
 use wattotherm_twin::{Build, Eyes, Kind, Twin};
 
 #[test]
 fn combs_go_out_once_it_is_known_where_the_second_nozzle_stands_and_leave_both_cold() {
-    let runtime = tokio::runtime::Builder::new_multi_thread()
-        .worker_threads(1)
-        .enable_all()
-        .build()
-        .unwrap();
     let build = Build::new(Kind::Standard, 5, []).with_nozzles(2);
-    let twin = Running::new(Twin::new(build, 5), Speed::Free);
-    let listener = runtime
-        .block_on(tokio::net::TcpListener::bind("127.0.0.1:0"))
-        .unwrap();
-    let host = listener.local_addr().unwrap().to_string();
-    let serving = twin.clone();
-    runtime.spawn(async move { serving.serve_tcp(listener).await });
-
+    let twin = Printer::new(Twin::new(build, 5), Speed::Free);
     let folder = tempfile::tempdir().unwrap();
     let s = Server::serve(folder.path());
     let facts = json!({"bed_x_mm": 235, "bed_y_mm": 235, "height_mm": 250, "path": "direct", "hot_end": "all_metal",
@@ -44,10 +33,7 @@ fn combs_go_out_once_it_is_known_where_the_second_nozzle_stands_and_leave_both_c
         "{before}"
     );
 
-    let link = format!("/api/v1/printers/{id}/link");
-    let address = json!({"address": {"kind": "tcp", "host": host}});
-    let (status, got) = s.call("POST", &link, Some(&address));
-    assert_eq!(status, 200, "{got}");
+    twin.connect(&s, id.as_i64().unwrap());
     let until = |what: &str, holds: &mut dyn FnMut() -> bool| {
         let end = Instant::now() + Duration::from_secs(60);
         while !holds() {
@@ -59,7 +45,14 @@ fn combs_go_out_once_it_is_known_where_the_second_nozzle_stands_and_leave_both_c
     let clear = cleared()["clearance"].clone();
     assert_eq!(clear["nozzles_c"].as_array().unwrap().len(), 2);
 
-    let asked = |what: &str| twin.look().ran.iter().filter(|l| *l == what).count();
+    let asked = |what: &str| {
+        twin.running
+            .look()
+            .ran
+            .iter()
+            .filter(|l| *l == what)
+            .count()
+    };
     assert_eq!(asked("M503"), 1, "it is asked once where they stand");
 
     let (status, begun) = s.call(
@@ -88,7 +81,7 @@ fn combs_go_out_once_it_is_known_where_the_second_nozzle_stands_and_leave_both_c
         shown()["status"]["heaters"] == "off"
     });
 
-    let ran = twin.look().ran.clone();
+    let ran = twin.running.look().ran.clone();
     let at = |line: &str| ran.iter().position(|l| l.starts_with(line));
     // The first nozzle is named before anything of the file.
     assert!(at("T0").unwrap() < at("G21").unwrap(), "{ran:?}");
@@ -96,7 +89,7 @@ fn combs_go_out_once_it_is_known_where_the_second_nozzle_stands_and_leave_both_c
 
     // What lies on the plate tells how far the second nozzle is off: a tooth to the right meets where it lies too far left.
     let (truth, printed) = {
-        let twin = twin.look();
+        let twin = twin.running.look();
         (twin.truth, twin.printed().clone())
     };
     let teeth = Eyes::new(truth, 1).combs(&printed);

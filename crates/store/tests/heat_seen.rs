@@ -34,11 +34,8 @@ fn seen(printer_id: i64, at: &str, log: &[&str]) -> HeatSeen {
 
 #[test]
 fn what_was_noted_after_a_look_stays_though_the_look_is_kept_later() {
-    let common::Shop {
-        mut store,
-        printer,
-        folder: _folder,
-    } = common::shop(AT[0]);
+    let mut shop = common::shop(AT[0]);
+    let (store, printer) = (&mut shop.store, shop.printer);
     // Looked at, then heated, then kept.
     store.put_heat_on(&on(printer, AT[1])).unwrap();
     store.keep_heat_seen(&[seen(printer, AT[0], &[])]).unwrap();
@@ -49,11 +46,8 @@ fn what_was_noted_after_a_look_stays_though_the_look_is_kept_later() {
 
 #[test]
 fn looks_are_kept_whole_or_not_at_all() {
-    let common::Shop {
-        mut store,
-        printer,
-        folder: _folder,
-    } = common::shop(AT[0]);
+    let mut shop = common::shop(AT[0]);
+    let (store, printer) = (&mut shop.store, shop.printer);
     store.put_heat_on(&on(printer, AT[0])).unwrap();
     let logged = |store: &wattotherm_store::Store| {
         let lines = store.logbook(&LogFilter::default()).unwrap();
@@ -65,7 +59,7 @@ fn looks_are_kept_whole_or_not_at_all() {
         seen(printer + 99, AT[1], &["Whose is that?"]),
     ];
     assert!(store.keep_heat_seen(&both).is_err());
-    assert_eq!((store.heat_on().unwrap().len(), logged(&store)), (1, 0));
+    assert_eq!((store.heat_on().unwrap().len(), logged(store)), (1, 0));
     store.keep_heat_seen(&both[..1]).unwrap();
-    assert_eq!((store.heat_on().unwrap().len(), logged(&store)), (0, 1));
+    assert_eq!((store.heat_on().unwrap().len(), logged(store)), (0, 1));
 }

@@ -1254,3 +1254,29 @@ fn a_resistance_whose_prefix_was_left_out_is_asked_about_before_it_stops_anythin
     );
     assert_eq!(meant.facts.verdict, Verdict::Stop);
 }
+
+#[test]
+fn the_second_nozzles_offset_begins_with_what_is_set_and_never_with_nothing_as_zero() {
+    let begins = |context: &Context| {
+        let station: &dyn AnyStation = &stations::OffsetXy;
+        let begun = station.start(context);
+        ["set_x", "set_y"].map(|name| begun[name].as_str().unwrap().to_owned())
+    };
+    let reported = |line: &str| Context {
+        snapshot: Some(format!("echo:; offsets\necho:  {line}\n")),
+        ..Context::default()
+    };
+    assert_eq!(begins(&Context::default()), ["", ""]);
+    assert_eq!(
+        begins(&reported("M218 T1 X24.250 Y-0.100 Z0.000")),
+        ["24.25", "-0.1"]
+    );
+    // A printer that was never told lists zeros.
+    assert_eq!(begins(&reported("M218 T1 X0.000 Y0.000")), ["", ""]);
+    let mut context = reported("M218 T1 X24.250 Y-0.100 Z0.000");
+    // After a stop nothing is in force: what was typed is still set.
+    context.previous = Some(json!({"set_x": "24.1", "set_y": "-0.05"}));
+    assert_eq!(begins(&context), ["24.1", "-0.05"]);
+    context.before_text = Some("24.3, 0.2".into());
+    assert_eq!(begins(&context), ["24.3", "0.2"]);
+}

@@ -488,6 +488,16 @@ fn the_second_nozzles_comb_is_wider_by_what_is_said() {
     assert!((a[10] - b[10]).abs() < 1e-6, "the middle ones meet");
     let off: Vec<f64> = piece.parts.iter().map(|p| p.value).collect();
     assert!((off[0] + 0.5).abs() < 1e-9 && off[10].abs() < 1e-9);
+    // Heated before it feeds, cold at the end, whatever the shop's own end sets to 0.
+    let own_end = PieceFor {
+        end: "M104 S0\nM84".into(),
+        ..facts.clone()
+    };
+    for gcode in [piece.gcode, make("combs", &own_end, &[]).gcode] {
+        let at = |line: &str| gcode.lines().position(|l| l.starts_with(line));
+        assert!(at("M109 T1 S").unwrap() < at("T1").unwrap());
+        assert!(at("M104 T1 S0").unwrap() > at("T1").unwrap());
+    }
     let one = make_piece(
         piece_named("combs").unwrap(),
         &PieceFor::default(),

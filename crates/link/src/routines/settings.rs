@@ -75,9 +75,7 @@ pub async fn write_settings(link: &Link, lines: &[String]) -> Result<Written, Se
             not_taken: Vec::new(),
             not_stored: Vec::new(),
             report: String::new(),
-            says:
-                "Sent. No printer can be asked for it: it holds until the printer is switched off."
-                    .into(),
+            says: "Sent. It can’t be read back; it holds until the printer is switched off.".into(),
         });
     }
     let taken = read_settings(&read_settings_text(link).await?);

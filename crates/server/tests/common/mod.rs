@@ -2,6 +2,8 @@
 
 #![allow(dead_code, clippy::unwrap_used)] // each test file uses its own part of it
 
+pub mod printer;
+
 use std::io::{BufRead as _, BufReader, Write as _};
 use std::path::Path;
 use std::process::{Child, Command, Output, Stdio};

@@ -112,10 +112,16 @@ fn typed_offset(text: Option<&str>) -> [String; 2] {
     [next(), next()]
 }
 
-/// What is set while the combs are printed: the value in force, else what the snapshot says.
+/// What is set while the combs are printed: the value in force, else what was typed in the round before, else what the
+/// snapshot says.
 fn set_now(context: &Context) -> ([String; 2], Option<&'static str>) {
     if let Some(in_force) = &context.before_text {
         return (typed_offset(Some(in_force)), Some(IN_FORCE));
+    }
+    // A stop puts nothing into force; what was set while it was found is still set.
+    if let Some(typed) = context.previous.as_ref() {
+        let text = |name: &str| typed.get(name).and_then(Value::as_str).unwrap_or_default();
+        return (["set_x", "set_y"].map(|name| text(name).to_owned()), None);
     }
     // A printer with one nozzle may list an offset of 0 as well; where the second one stands it doesn't say then.
     match ['X', 'Y'].map(|l| context.stored("M218", l)) {

@@ -121,8 +121,8 @@ impl<'a> Pen<'a> {
         }
     }
 
-    /// The line that primes, along the front rim; a further nozzle's lies behind that of the one before, and right of
-    /// the middle, where it and the first one reach.
+    /// The line that primes, along the front rim; a further nozzle's lies behind that of the one before, in the
+    /// middle of the rim: there the head stays over the plate whichever way its offset counts.
     pub(super) fn prime(&mut self) {
         let (rim, h) = (self.facts.rim_mm, self.height);
         let long = PRIME_MM.min(self.facts.bed_mm[0] - 2.0 * rim - 2.0);
@@ -319,10 +319,11 @@ impl<'a> Pen<'a> {
         let _ = writeln!(self.out, "G1 E-1{f}");
         let up = (self.z + UP_MM).min(self.facts.height_mm);
         let _ = writeln!(self.out, "G0 Z{up:.3} F600");
+        // The shop's own end needn't know of what this piece heated besides the first.
+        for tool in 1..self.nozzles {
+            self.say(&format!("M104 T{tool} S0"));
+        }
         if self.facts.end.trim().is_empty() {
-            for tool in 1..self.nozzles {
-                self.say(&format!("M104 T{tool} S0"));
-            }
             self.say("M107\nM104 S0\nM140 S0\nM84");
         } else {
             let end = self.facts.end.trim_end().to_owned();
