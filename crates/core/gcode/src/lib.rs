@@ -10,6 +10,7 @@ mod frame;
 mod guard;
 mod lex;
 mod machine;
+mod marks;
 mod moves;
 mod print_line;
 mod reply;
@@ -25,6 +26,7 @@ pub use frame::{FrameError, checksum, framed, unframed};
 pub use guard::{CHAMBER_CEILING_C, Guard, GuardLimits, HeaterLimit, Refusal, StopWord, stop_word};
 pub use lex::{LexError, Lexer, Token, TokenKind};
 pub use machine::{AXES, Habits, Machine};
+pub use marks::Marks;
 pub use moves::{MOVE_LETTERS, PlainMove, Short, line_end, plain_number, short_line};
 pub use print_line::{LeftOut, PrintLine, PrintLines};
 pub use reply::{

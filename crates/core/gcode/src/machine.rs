@@ -146,6 +146,7 @@ impl Machine {
 
     /// Where a word of an axis [mm] leads; none where that can't be known.
     #[must_use]
+    #[inline]
     pub fn leads_to_mm(&self, axis: usize, word: f64) -> Option<f64> {
         match self.relative? {
             true => Some(self.place_mm[axis]? + word),
@@ -286,6 +287,7 @@ impl Machine {
     }
 
     /// Follows a move by its words: X, Y, Z and E [mm], F [mm/min].
+    #[inline]
     pub fn moved(&mut self, to: [Option<f64>; 3], e: Option<f64>, feed_mm_min: Option<f64>) {
         for (i, word) in to.into_iter().enumerate() {
             if let Some(v) = word {

@@ -47,8 +47,9 @@ const fn powers() -> [f64; 16] {
     }
     all
 }
-const TEN_TO: [f64; 16] = powers();
-const WHOLE_TEN_TO: [u64; 8] = [1, 10, 100, 1_000, 10_000, 100_000, 1_000_000, 10_000_000];
+pub(super) const TEN_TO: [f64; 16] = powers();
+pub(super) const WHOLE_TEN_TO: [u64; 8] =
+    [1, 10, 100, 1_000, 10_000, 100_000, 1_000_000, 10_000_000];
 /// Digits whose whole number and power of ten are both exact in an f64, so that one division rounds once.
 const EXACT_DIGITS: usize = 15;
 
@@ -178,7 +179,7 @@ const REMARK: u8 = 9;
 const GAP: u8 = 10;
 const ELSE: u8 = 11;
 #[allow(clippy::cast_possible_truncation)] // 0 to 4
-const BEGINS: [u8; 256] = {
+pub(super) const BEGINS: [u8; 256] = {
     let mut table = [ELSE; 256];
     let mut i = 0;
     while i < 5 {

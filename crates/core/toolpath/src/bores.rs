@@ -208,7 +208,8 @@ impl Estimator<'_> {
             let segment = self.now.0.segment(&m, owner);
             self.now.1.push(segment, |s, p| note(classes, s, p, false));
             if m.kind == MoveKind::Print {
-                m.fed_mm = area * m.length_mm / self.filament_mm2;
+                m.fed_per_mm = area / self.filament_mm2;
+                m.fed_mm = m.fed_per_mm * m.length_mm;
                 m.flow = 1.0;
                 m.speed_mm_s = self
                     .new
@@ -243,7 +244,7 @@ impl Follow for Estimator<'_> {
     fn item(&mut self, item: &Item, line: LineRef<'_>, _: &Machine) -> bool {
         match item {
             Item::Move(m) => {
-                let begins = m.kind == MoveKind::Print && self.layers.see(m, line);
+                let begins = m.kind == MoveKind::Print && self.layers.see(m, &line);
                 if begins || self.held.len() >= MOST_HELD {
                     self.layer();
                 }

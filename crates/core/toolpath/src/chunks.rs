@@ -5,15 +5,17 @@ use std::io::{self, Read};
 use std::sync::mpsc::{Receiver, SyncSender, TryRecvError, channel, sync_channel};
 use std::sync::{Mutex, PoisonError};
 
-use wattotherm_gcode::{Short, line_end, short_line};
+use wattotherm_gcode::{Marks, PlainMove, Short, line_end, short_line};
 
 /// Bytes of a chunk: its lines and what was read of them stay in a core's cache.
-const CHUNK_BYTES: usize = 128 * 1024;
+const CHUNK_BYTES: usize = 256 * 1024;
+/// The same of a file's first, which is often all of it.
+const FIRST_BYTES: usize = 32 * 1024;
 /// Chunks under way at once.
 const CHUNKS: usize = 8;
 
 /// A line that says something.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, Default)]
 pub struct Line {
     /// First byte in the chunk.
     pub start: u32,
@@ -21,8 +23,10 @@ pub struct Line {
     pub end: u32,
     /// Which line of the chunk it is, from 0.
     pub number: u32,
-    /// What it is, as far as the short way tells.
-    pub what: Short,
+    /// Whether it is a move that the short way reads.
+    pub plain: bool,
+    /// That move; nothing of it means anything where `plain` is false.
+    pub moves: PlainMove,
 }
 
 /// Some whole lines of a file.
@@ -33,6 +37,7 @@ pub struct Chunk {
     pub at: u64,
     /// Its bytes.
     pub bytes: Vec<u8>,
+    marks: Marks,
     /// Its lines but those that are blank or a remark alone.
     pub lines: Vec<Line>,
     /// How many line ends it has.
@@ -54,6 +59,7 @@ impl Chunk {
         self.lines.clear();
         self.ends = 0;
         let bytes = &self.bytes[..];
+        self.marks.read(bytes);
         let mut at = 0;
         if self.continues {
             at = past_end(bytes, line_end(bytes, 0));
@@ -63,16 +69,35 @@ impl Chunk {
         }
         #[allow(clippy::cast_possible_truncation)] // a chunk is far below 4 GB
         while at < bytes.len() {
-            let (what, end) = short_line(bytes, at);
+            // Written where it stays: nothing as large is copied a million times.
+            self.lines.push(Line {
+                start: at as u32,
+                number: self.ends as u32,
+                ..Line::default()
+            });
+            let last = self.lines.len() - 1;
+            let line = &mut self.lines[last];
+            let mut says = true;
+            let end = match self.marks.usual_move(bytes, at, &mut line.moves) {
+                Some(end) => {
+                    line.plain = true;
+                    end
+                }
+                None => {
+                    let (what, end) = short_line(bytes, at);
+                    match what {
+                        Short::Blank => says = false,
+                        Short::Move(moves) => (line.plain, line.moves) = (true, moves),
+                        Short::Other => {}
+                    }
+                    end
+                }
+            };
+            line.end = end as u32;
             let next = past_end(bytes, end);
             let runs_on = next == end && self.unfinished;
-            if what != Short::Blank && !runs_on {
-                self.lines.push(Line {
-                    start: at as u32,
-                    end: end as u32,
-                    number: self.ends as u32,
-                    what,
-                });
+            if !says || runs_on {
+                self.lines.truncate(last);
             }
             self.ends += u64::from(!runs_on);
             at = next;
@@ -116,12 +141,17 @@ impl<R: Read> Source<R> {
         if self.done {
             return Ok(false);
         }
+        let size = if self.nth == 0 {
+            FIRST_BYTES
+        } else {
+            CHUNK_BYTES
+        };
         let bytes = &mut chunk.bytes;
         bytes.clear();
         bytes.append(&mut self.carry);
         let mut had = bytes.len();
-        bytes.resize(CHUNK_BYTES, 0);
-        while had < CHUNK_BYTES {
+        bytes.resize(size, 0);
+        while had < size {
             match self.from.read(&mut bytes[had..]) {
                 Ok(0) => {
                     self.done = true;

@@ -6,7 +6,7 @@ use std::io::Read;
 use serde::Serialize;
 use utoipa::ToSchema;
 use wattotherm_gcode::{
-    Effect, Guard, Habits, Heater, LeftOut, Machine, PrintLine, PrintLines, Short, Words,
+    Effect, Guard, Habits, Heater, LeftOut, Machine, PrintLine, PrintLines, Words,
 };
 
 use crate::chunks::{ReadError, each_chunk};
@@ -236,9 +236,10 @@ pub fn clear_path(
     each_chunk(from, cores, |chunk| {
         for line in &chunk.lines {
             let number = before + u64::from(line.number) + 1;
-            match &line.what {
-                Short::Move(m) => follow.plain(number, m),
-                _ => follow.other(number, &chunk.bytes[line.start as usize..line.end as usize]),
+            if line.plain {
+                follow.plain(number, &line.moves);
+            } else {
+                follow.other(number, &chunk.bytes[line.start as usize..line.end as usize]);
             }
         }
         before += chunk.ends;

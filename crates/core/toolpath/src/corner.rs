@@ -14,26 +14,40 @@ const STRAIGHT: f64 = 1e-9;
 /// published source.
 #[must_use]
 pub fn corner_speed2(corner: Corner, before: [f64; 4], after: [f64; 4], accel_mm_s2: f64) -> f64 {
+    slowing_corner2(corner, before, after, accel_mm_s2, f64::INFINITY).unwrap_or(f64::INFINITY)
+}
+
+/// The same where it is below `least2` [mm²/s²], what the two moves allow themselves; none where it isn't. Nothing is
+/// divided where no corner slows down.
+#[inline]
+pub(crate) fn slowing_corner2(
+    corner: Corner,
+    before: [f64; 4],
+    after: [f64; 4],
+    accel_mm_s2: f64,
+    least2: f64,
+) -> Option<f64> {
     match corner {
         Corner::Junction(junction_mm) => {
             let straight = before[0] * after[0] + before[1] * after[1] + before[2] * after[2];
             if 1.0 - straight < STRAIGHT {
-                return f64::INFINITY;
+                return None;
             }
             // sin(θ/2) where cos θ = −straight.
             let half = (0.5 * (1.0 + straight).max(0.0)).sqrt();
-            accel_mm_s2 * junction_mm * half / (1.0 - half)
+            let turns = accel_mm_s2 * junction_mm * half;
+            (turns < least2 * (1.0 - half)).then(|| turns / (1.0 - half))
         }
         Corner::Jerk(most) => {
-            let mut speed = f64::INFINITY;
+            let mut found2 = least2;
             for i in 0..4 {
                 let change = (after[i] - before[i]).abs();
                 // A file's last digit again.
-                if change > 1e-4 {
-                    speed = speed.min(most[i] / change);
+                if change > 1e-4 && change * change * found2 > most[i] * most[i] {
+                    found2 = (most[i] / change) * (most[i] / change);
                 }
             }
-            speed * speed
+            (found2 < least2).then_some(found2)
         }
     }
 }

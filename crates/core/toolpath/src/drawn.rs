@@ -90,7 +90,7 @@ impl Follow for Collector {
     fn item(&mut self, item: &Item, line: LineRef<'_>, _: &Machine) -> bool {
         match item {
             Item::Move(m) => {
-                if m.kind == MoveKind::Print && self.layers.see(m, line) {
+                if m.kind == MoveKind::Print && self.layers.see(m, &line) {
                     if self.begun {
                         self.over = true;
                         return false;

@@ -1,6 +1,6 @@
 //! What a board can do at each move: top speed, acceleration, how fast it is entered.
 
-use crate::corner::corner_speed2;
+use crate::corner::slowing_corner2;
 use crate::limits::{Corner, Limits};
 use crate::plan::{Nominal, Segment};
 use crate::read::{Move, MoveKind, Setting};
@@ -73,14 +73,11 @@ impl Dynamics {
     }
 
     /// A move as the planner sees it.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn segment(&mut self, m: &Move, owner: u32) -> Segment {
         let stands = matches!(m.kind, MoveKind::Retract | MoveKind::Prime);
-        let e = if stands {
-            1.0
-        } else {
-            (m.fed_mm * m.flow / m.length_mm).abs()
-        };
+        let signed_e = m.fed_per_mm * m.flow;
+        let e = if stands { 1.0 } else { signed_e.abs() };
         let mut parts = m.enters.map(f64::abs);
         let mut curve = f64::INFINITY;
         if let Some(arc) = &m.arc {
@@ -92,44 +89,45 @@ impl Dynamics {
             let a = self.accel.min(self.top_accel[0]).min(self.top_accel[1]);
             curve = (a * arc.radius_mm).sqrt() / flat.max(1e-9);
         }
-        let mut axis = curve;
+        // A limit is divided only where it binds.
+        let mut axis = curve.min(m.speed_mm_s);
         let mut accel = match m.kind {
             MoveKind::Print => self.accel,
             MoveKind::Travel | MoveKind::Wipe => self.travel_accel,
             _ if self.top_accel[3].is_finite() => self.top_accel[3],
             _ => self.accel,
         };
-        for (i, part) in parts.into_iter().chain([e]).enumerate() {
-            if part > 1e-9 {
-                axis = axis.min(self.top_speed[i] / part);
-                accel = accel.min(self.top_accel[i] / part);
+        for (i, part) in [parts[0], parts[1], parts[2], e].into_iter().enumerate() {
+            if part * axis > self.top_speed[i] {
+                axis = self.top_speed[i] / part;
+            }
+            if part * accel > self.top_accel[i] {
+                accel = self.top_accel[i] / part;
             }
         }
-        let flow = if m.kind == MoveKind::Print && e > 1e-12 {
-            self.flow_limit / (e * self.filament_mm2)
-        } else {
-            f64::INFINITY
-        };
-        let (top, nominal) = if flow < axis && flow < m.speed_mm_s {
-            (flow, Nominal::Flow)
+        let volume = e * self.filament_mm2;
+        let (top, nominal) = if m.kind == MoveKind::Print && volume * axis > self.flow_limit {
+            (self.flow_limit / volume, Nominal::Flow)
         } else if axis < m.speed_mm_s {
             (axis, Nominal::Axis)
         } else {
             (m.speed_mm_s, Nominal::Commanded)
         };
         let top2 = top * top;
-        let signed_e = m.fed_mm * m.flow / m.length_mm;
         let [x, y, z] = m.enters;
         let (entry2, held) = match &self.last {
             Some(last) if !stands && !last.stands => {
-                let least = last.top2.min(top2);
-                let corner = corner_speed2(
-                    self.corner,
-                    last.leaves,
-                    [x, y, z, signed_e],
-                    accel.min(last.accel),
-                );
-                (corner.min(least), corner < least)
+                let least = if last.top2 < top2 { last.top2 } else { top2 };
+                let lesser = if last.accel < accel {
+                    last.accel
+                } else {
+                    accel
+                };
+                let after = [x, y, z, signed_e];
+                match slowing_corner2(self.corner, last.leaves, after, lesser, least) {
+                    Some(corner2) => (corner2, true),
+                    None => (least, false),
+                }
             }
             _ => (0.0, false),
         };

@@ -62,7 +62,17 @@ pub struct Layers {
 
 impl Layers {
     /// Takes a move that lays a bead; true where it begins a layer.
-    pub fn see(&mut self, m: &Move, line: LineRef<'_>) -> bool {
+    #[inline]
+    pub fn see(&mut self, m: &Move, line: &LineRef<'_>) -> bool {
+        let goes_on = self
+            .now()
+            .is_some_and(|l| (m.to_mm[2] - l.z_mm).abs() <= SAME_Z_MM);
+        !goes_on && self.tell(m, line)
+    }
+
+    /// Tells where a bead at another height belongs.
+    #[inline(never)]
+    fn tell(&mut self, m: &Move, line: &LineRef<'_>) -> bool {
         let z = m.to_mm[2];
         let Some(current) = self.current.and_then(|i| self.all.get(i)) else {
             let rises = (z - m.from_mm[2]).abs() > 1e-6;
@@ -76,7 +86,7 @@ impl Layers {
         };
         let (was, object, height) = (current.z_mm, current.object, current.height_mm);
         let spiral = current.spiral;
-        if (z - was).abs() <= SAME_Z_MM || (spiral && z < was && z > was - height - SAME_Z_MM) {
+        if spiral && z < was && z > was - height - SAME_Z_MM {
             return false;
         }
         let rises = z - m.from_mm[2] > 1e-6;
@@ -131,7 +141,7 @@ impl Layers {
             .fold(0.0, f64::max)
     }
 
-    fn begin(&mut self, z_mm: f64, height_mm: f64, object: u32, spiral: bool, line: LineRef<'_>) {
+    fn begin(&mut self, z_mm: f64, height_mm: f64, object: u32, spiral: bool, line: &LineRef<'_>) {
         if self.all.len() >= MOST_LAYERS {
             if let Some(last) = self.all.last_mut() {
                 last.z_mm = last.z_mm.max(z_mm);

@@ -17,6 +17,7 @@ mod layers;
 mod limits;
 mod pieces;
 mod plan;
+mod planning;
 mod read;
 mod retractions;
 mod survey;

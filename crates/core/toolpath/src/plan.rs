@@ -1,7 +1,5 @@
 //! The speed along a path, and from it the time and what binds.
 
-use std::collections::VecDeque;
-
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -108,10 +106,12 @@ const MOST_KEPT: usize = 1 << 20;
 #[derive(Debug)]
 pub struct Planner {
     look_ahead: Option<usize>,
-    kept: VecDeque<Segment>,
+    kept: Vec<Segment>,
     /// Square of the speed [mm²/s²] at the begin of the first kept segment, and the corner its ramp began at.
     start2: f64,
     start_anchor2: f64,
+    /// That speed [mm/s].
+    start: f64,
     batch: usize,
     back2: Vec<f64>,
     back_anchor2: Vec<f64>,
@@ -125,9 +125,10 @@ impl Planner {
     pub fn new(look_ahead: Option<usize>) -> Self {
         Self {
             look_ahead,
-            kept: VecDeque::with_capacity(BATCH),
+            kept: Vec::new(),
             start2: 0.0,
             start_anchor2: -1.0,
+            start: 0.0,
             batch: look_ahead.unwrap_or(BATCH),
             back2: Vec::new(),
             back_anchor2: Vec::new(),
@@ -137,13 +138,27 @@ impl Planner {
 
     /// Takes the next move; hands on those whose speeds are certain now.
     pub fn push(&mut self, segment: Segment, done: impl FnMut(&Segment, &Profile)) {
-        self.kept.push_back(segment);
+        self.kept.push(segment);
         if self.kept.len() >= self.batch {
             if self.look_ahead.is_some() {
                 self.run(1, done);
             } else {
                 self.run_certain(done);
             }
+        }
+    }
+
+    /// Takes many moves.
+    pub fn extend(&mut self, segments: &[Segment], mut done: impl FnMut(&Segment, &Profile)) {
+        if self.look_ahead.is_some() {
+            for segment in segments {
+                self.push(*segment, &mut done);
+            }
+            return;
+        }
+        self.kept.extend_from_slice(segments);
+        if self.kept.len() >= self.batch {
+            self.run_certain(done);
         }
     }
 
@@ -156,7 +171,7 @@ impl Planner {
         } else {
             self.run(self.kept.len(), done);
         }
-        self.start2 = 0.0;
+        (self.start2, self.start) = (0.0, 0.0);
         self.start_anchor2 = -1.0;
     }
 
@@ -222,45 +237,56 @@ impl Planner {
             };
             let profile = profile(
                 &s,
-                self.start2,
+                (self.start2, self.start),
                 end2,
                 self.start_anchor2,
                 self.back_anchor2[i + 1],
             );
             done(&s, &profile);
+            self.start = profile.speeds_mm_s[2];
             self.start2 = end2;
             self.start_anchor2 = end_anchor2;
         }
     }
 }
 
-/// Time of one move between two speeds that both can be reached.
-fn profile(s: &Segment, start2: f64, end2: f64, up_from2: f64, down_to2: f64) -> Profile {
+/// Time of one move between two speeds that both can be reached: the square of its first and that speed, the square
+/// of its last. Roots and divisions are what it costs, so none is taken twice or for nothing.
+#[inline]
+fn profile(
+    s: &Segment,
+    (start2, start): (f64, f64),
+    end2: f64,
+    up_from2: f64,
+    down_to2: f64,
+) -> Profile {
     let (a, length) = (s.accel_mm_s2, s.length_mm);
-    let peak2 = s
-        .top2
-        .min(0.5 * (start2 + end2) + a * length)
-        .max(start2.max(end2));
-    let (start, peak, end) = (start2.sqrt(), peak2.sqrt(), end2.sqrt());
-    let (up_s, down_s) = ((peak - start) / a, (peak - end) / a);
-    let ramps_mm = (2.0 * peak2 - start2 - end2) / (2.0 * a);
+    let largest = |a: f64, b: f64| if a > b { a } else { b };
+    let least = |a: f64, b: f64| if a < b { a } else { b };
+    let reached2 = least(s.top2, 0.5 * (start2 + end2) + a * length);
+    let peak2 = largest(reached2, largest(start2, end2));
+    let peak = if peak2 > start2 { peak2.sqrt() } else { start };
+    let end = if peak2 > end2 { end2.sqrt() } else { peak };
+    let mut binds = Binds::default();
+    let (mut up_s, mut down_s, mut ramps_mm) = (0.0, 0.0, 0.0);
+    if peak > start || peak > end {
+        let per_a = 1.0 / a;
+        (up_s, down_s) = ((peak - start) * per_a, (peak - end) * per_a);
+        ramps_mm = (2.0 * peak2 - start2 - end2) * (0.5 * per_a);
+        let held = |anchor2: f64, from: f64| {
+            if anchor2 > 0.0 && peak > from {
+                largest(least(HELD_TO * anchor2.sqrt(), peak) - from, 0.0) * per_a
+            } else {
+                0.0
+            }
+        };
+        binds.corner_s = held(up_from2, start) + held(down_to2, end);
+        binds.acceleration_s = up_s + down_s - binds.corner_s;
+    }
     let at_speed_s = if peak > 0.0 {
-        (length - ramps_mm).max(0.0) / peak
+        largest(length - ramps_mm, 0.0) / peak
     } else {
         0.0
-    };
-    let held = |anchor2: f64, from: f64| {
-        if anchor2 > 0.0 {
-            ((HELD_TO * anchor2.sqrt()).min(peak) - from).max(0.0) / a
-        } else {
-            0.0
-        }
-    };
-    let corner_s = held(up_from2, start) + held(down_to2, end);
-    let mut binds = Binds {
-        acceleration_s: up_s + down_s - corner_s,
-        corner_s,
-        ..Binds::default()
     };
     match s.nominal {
         Nominal::Commanded => binds.commanded_s = at_speed_s,

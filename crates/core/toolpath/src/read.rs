@@ -4,7 +4,7 @@ use std::io::Read;
 
 use serde::Serialize;
 use utoipa::ToSchema;
-use wattotherm_gcode::{AXES, Arc, Habits, Machine, PlainMove, Short, Words};
+use wattotherm_gcode::{AXES, Arc, Habits, Machine, PlainMove, Words};
 
 use crate::chunks::{ReadError, each_chunk};
 
@@ -47,6 +47,8 @@ pub struct Move {
     pub to_mm: [f64; 3],
     /// Filament fed [mm], as the line says; negative is taken back.
     pub fed_mm: f64,
+    /// Filament fed for each millimetre of its length [1].
+    pub fed_per_mm: f64,
     /// The flow override (M221) in force [1].
     pub flow: f64,
     /// Speed asked for [mm/s], the speed override (M220) in it.
@@ -217,8 +219,10 @@ struct Reader {
 }
 
 /// The value where it is one, 0 where it isn't known: a path is drawn from the corner of the bed then.
+#[inline]
 fn place(machine: &Machine) -> [f64; 3] {
-    machine.place_mm.map(|p| p.unwrap_or(0.0))
+    let [x, y, z] = machine.place_mm;
+    [x.unwrap_or(0.0), y.unwrap_or(0.0), z.unwrap_or(0.0)]
 }
 
 impl Reader {
@@ -301,18 +305,20 @@ impl Reader {
             (true, ..) => MoveKind::Retract,
         };
         let length_mm = if stands { fed_mm.abs() } else { way };
+        // One division for all that counts for each millimetre.
+        let per_mm = 1.0 / length_mm;
         let (enters, leaves) = match &arc {
             _ if stands => ([0.0; 3], [0.0; 3]),
             Some(arc) => {
-                let flat = arc.length_mm() / way;
+                let flat = arc.length_mm() * per_mm;
                 let along = |part: f64| {
                     let [x, y] = arc.heading(part);
-                    [x * flat, y * flat, d[2] / way]
+                    [x * flat, y * flat, d[2] * per_mm]
                 };
                 (along(0.0), along(1.0))
             }
             None => {
-                let u = [d[0] / way, d[1] / way, d[2] / way];
+                let u = [d[0] * per_mm, d[1] * per_mm, d[2] * per_mm];
                 (u, u)
             }
         };
@@ -327,6 +333,7 @@ impl Reader {
             from_mm: shifted(from),
             to_mm: shifted(to),
             fed_mm,
+            fed_per_mm: fed_mm * per_mm,
             flow: self.flow,
             speed_mm_s: self.machine.feed_mm_min.unwrap_or(1_200.0).max(1e-3) / 60.0 * self.speed,
             length_mm,
@@ -535,9 +542,10 @@ pub fn read_path(
             let (start, end) = (line.start as usize, line.end as usize);
             let bytes = &chunk.bytes[start..end];
             reader.out.said += 1;
-            let item = match &line.what {
-                Short::Move(m) => reader.plain(number, m),
-                _ => reader.other(number, bytes),
+            let item = if line.plain {
+                reader.plain(number, &line.moves)
+            } else {
+                reader.other(number, bytes)
             };
             let line = LineRef {
                 number,

@@ -69,7 +69,17 @@ fn thousandths(v: f64) -> i64 {
 
 impl Retractions {
     /// Takes a move; gives the retraction that it ends.
-    pub fn see(&mut self, m: &Move, line: LineRef<'_>) -> Option<Retraction> {
+    #[inline]
+    pub fn see(&mut self, m: &Move, line: &LineRef<'_>) -> Option<Retraction> {
+        // Nearly every move lays a bead and ends none.
+        if m.kind == MoveKind::Print && self.open.is_none() {
+            return None;
+        }
+        self.take(m, line)
+    }
+
+    #[inline(never)]
+    fn take(&mut self, m: &Move, line: &LineRef<'_>) -> Option<Retraction> {
         match m.kind {
             MoveKind::Retract | MoveKind::Wipe => {
                 let open = self.open.get_or_insert_with(|| Retraction {

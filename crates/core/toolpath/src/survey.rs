@@ -10,7 +10,8 @@ use crate::chunks::ReadError;
 use crate::dynamics::Dynamics;
 use crate::layers::{Layer, Layers};
 use crate::limits::Limits;
-use crate::plan::{Binds, Planner, Profile, Segment};
+use crate::plan::Binds;
+use crate::planning::Planning;
 use crate::read::{Follow, Item, LineRef, Move, MoveKind, Reading, Setting, Wait, read_path};
 use crate::retractions::{RetractionKind, Retractions};
 
@@ -24,7 +25,7 @@ pub struct SurveyOptions<'a> {
     pub limits: Limits,
     /// How long its heaters take.
     pub heating: Option<Heating<'a>>,
-    /// Threads beside this one; 0 for none.
+    /// Threads that read beside this one, with one more that plans; 0 for none at all.
     pub cores: usize,
 }
 
@@ -47,20 +48,39 @@ impl Bounds {
         z_mm: [f64::INFINITY, f64::NEG_INFINITY],
     };
 
-    fn take(&mut self, m: &Move) {
-        for (i, range) in [&mut self.x_mm, &mut self.y_mm, &mut self.z_mm]
-            .into_iter()
-            .enumerate()
-        {
-            let (a, b) = (m.from_mm[i], m.to_mm[i]);
-            range[0] = range[0].min(a.min(b));
-            range[1] = range[1].max(a.max(b));
+    /// Branches and no minima: nearly no place of a path is one.
+    #[inline]
+    fn touch(&mut self, place: &[f64; 3]) {
+        let ranges = [&mut self.x_mm, &mut self.y_mm, &mut self.z_mm];
+        for (range, v) in ranges.into_iter().zip(place) {
+            if *v < range[0] {
+                range[0] = *v;
+            }
+            if *v > range[1] {
+                range[1] = *v;
+            }
         }
+    }
+
+    #[inline]
+    fn take(&mut self, m: &Move) {
+        self.touch(&m.from_mm);
+        self.touch(&m.to_mm);
         if let Some(arc) = &m.arc {
             let [x, y] = arc.covers_mm();
             let [sx, sy] = [m.from_mm[0] - arc.at(0.0)[0], m.from_mm[1] - arc.at(0.0)[1]];
             self.x_mm = [self.x_mm[0].min(x[0] + sx), self.x_mm[1].max(x[1] + sx)];
             self.y_mm = [self.y_mm[0].min(y[0] + sy), self.y_mm[1].max(y[1] + sy)];
+        }
+    }
+
+    /// What this or another covers.
+    fn with(self, other: Self) -> Self {
+        let both = |a: [f64; 2], b: [f64; 2]| [a[0].min(b[0]), a[1].max(b[1])];
+        Self {
+            x_mm: both(self.x_mm, other.x_mm),
+            y_mm: both(self.y_mm, other.y_mm),
+            z_mm: both(self.z_mm, other.z_mm),
         }
     }
 
@@ -129,21 +149,23 @@ pub struct Survey {
 }
 
 /// Looks a path through while it is read.
-struct Surveyor<'a> {
+struct Surveyor<'a, 'scope, 'env> {
     options: &'a SurveyOptions<'a>,
     dynamics: Dynamics,
-    planner: Planner,
-    times: Times,
+    planning: Planning<'scope, 'env>,
     layers: Layers,
     retractions: Retractions,
     e_sum: [f64; 2],
     e_peak: [f64; 2],
-    bounds: Bounds,
-    upper_bounds: Bounds,
-    moves_bounds: Bounds,
+    /// What beads of the first layer cover, those above it, and all other moves.
+    first: Bounds,
+    upper: Bounds,
+    others: Bounds,
     nozzle_now_c: f64,
     bed_now_c: f64,
+    /// The nozzles that laid a bead, and the last of them.
     tools: u128,
+    tool: u8,
     out: Totals,
 }
 
@@ -162,21 +184,15 @@ struct Totals {
     moves: u64,
 }
 
-/// Seconds by owner and by kind.
-#[derive(Default)]
-struct Times {
-    owners: Vec<(f64, Binds)>,
-    kinds: [f64; 5],
-}
-
 /// Room temperature that heating is counted from [°C; common practice, no source].
 const ROOM_C: f64 = 22.0;
 
-impl Surveyor<'_> {
+impl Surveyor<'_, '_, '_> {
     fn owner(&self) -> u32 {
         u32::try_from(self.layers.current().map_or(0, |i| i + 1)).unwrap_or(u32::MAX)
     }
 
+    #[inline]
     fn feed(&mut self, fed_mm: f64, flow: f64) -> [f64; 2] {
         let mut used = [0.0; 2];
         for (i, fed) in [fed_mm * flow, fed_mm].into_iter().enumerate() {
@@ -187,20 +203,28 @@ impl Surveyor<'_> {
         used
     }
 
-    fn go(&mut self, m: &Move, line: LineRef<'_>) {
+    #[inline]
+    fn go(&mut self, m: &Move, line: &LineRef<'_>) {
         self.out.moves += 1;
-        self.moves_bounds.take(m);
         if m.kind == MoveKind::Print {
             self.layers.see(m, line);
-            self.bounds.take(m);
             if self.layers.current().is_some_and(|i| i > 0) {
-                self.upper_bounds.take(m);
+                self.upper.take(m);
+            } else {
+                self.first.take(m);
             }
             self.out.bead += m.fed_mm;
             self.out.printed += m.length_mm;
-            self.tools |= 1 << m.tool.min(127);
-            let flow = m.fed_mm * m.flow / m.length_mm * m.speed_mm_s;
-            self.out.top_flow = self.out.top_flow.max(flow);
+            if m.tool != self.tool || self.tools == 0 {
+                self.tool = m.tool;
+                self.tools |= 1 << m.tool.min(127);
+            }
+            let flow = m.fed_per_mm * m.flow * m.speed_mm_s;
+            if flow > self.out.top_flow {
+                self.out.top_flow = flow;
+            }
+        } else {
+            self.others.take(m);
         }
         self.retractions.see(m, line);
         let used = if m.fed_mm == 0.0 {
@@ -222,8 +246,7 @@ impl Surveyor<'_> {
             self.out.travel += m.length_mm;
         }
         let segment = self.dynamics.segment(m, owner);
-        let times = &mut self.times;
-        self.planner.push(segment, |s, p| times.take(s, p));
+        self.planning.push(segment);
     }
 
     fn heat(&mut self, bed: bool, to_c: f64, waits: bool) {
@@ -253,33 +276,16 @@ impl Surveyor<'_> {
 
     /// Time in which nothing moves, for whoever is being laid.
     fn wait_for(&mut self, s: f64) {
-        let owner = self.owner() as usize;
-        self.times.owner(owner).0 += s;
+        let owner = self.owner();
+        self.planning.wait(owner, s);
     }
 }
 
-impl Times {
-    fn owner(&mut self, owner: usize) -> &mut (f64, Binds) {
-        if self.owners.len() <= owner {
-            self.owners.resize(owner + 1, (0.0, Binds::default()));
-        }
-        &mut self.owners[owner]
-    }
-
+impl Follow for Surveyor<'_, '_, '_> {
     #[inline]
-    fn take(&mut self, s: &Segment, p: &Profile) {
-        let seconds = p.phases_s[0] + p.phases_s[1] + p.phases_s[2];
-        self.kinds[usize::from(s.kind)] += seconds;
-        let of = self.owner(s.owner as usize);
-        of.0 += seconds;
-        of.1.add(&p.binds);
-    }
-}
-
-impl Follow for Surveyor<'_> {
     fn item(&mut self, item: &Item, line: LineRef<'_>, machine: &Machine) -> bool {
         match item {
-            Item::Move(m) => self.go(m, line),
+            Item::Move(m) => self.go(m, &line),
             Item::Set(s) => {
                 self.dynamics.set(s);
                 match s {
@@ -323,28 +329,36 @@ pub fn survey(
     options: &SurveyOptions<'_>,
     progress: impl FnMut(u64) -> bool,
 ) -> Result<Survey, ReadError> {
+    std::thread::scope(|scope| survey_within(scope, from, options, progress))
+}
+
+fn survey_within<'scope, 'env>(
+    scope: &'scope std::thread::Scope<'scope, 'env>,
+    from: impl Read + Send,
+    options: &SurveyOptions<'_>,
+    progress: impl FnMut(u64) -> bool,
+) -> Result<Survey, ReadError> {
     let limits = &options.limits;
     let mut s = Surveyor {
         options,
         dynamics: Dynamics::new(limits),
-        planner: Planner::new(limits.look_ahead),
-        times: Times::default(),
+        planning: Planning::new((options.cores > 0).then_some(scope), limits.look_ahead),
         layers: Layers::default(),
         retractions: Retractions::default(),
         e_sum: [0.0; 2],
         e_peak: [0.0; 2],
-        bounds: Bounds::EMPTY,
-        upper_bounds: Bounds::EMPTY,
-        moves_bounds: Bounds::EMPTY,
+        first: Bounds::EMPTY,
+        upper: Bounds::EMPTY,
+        others: Bounds::EMPTY,
         nozzle_now_c: ROOM_C,
         bed_now_c: ROOM_C,
         tools: 0,
+        tool: 0,
         out: Totals::default(),
     };
     let mut reading = read_path(from, options.cores, &mut s, progress)?;
-    let times = &mut s.times;
-    s.planner.finish(|seg, p| times.take(seg, p));
-    if s.planner.rested {
+    let times = s.planning.finish();
+    if times.rested {
         reading.wrong(
             reading.lines,
             "before here are more than a million moves that never slow down; they are timed as if the path rested",
@@ -353,12 +367,12 @@ pub fn survey(
     let factor = limits.factor;
     let (heating_s, dwell_s) = (s.out.heating, s.out.dwell * factor);
     let scaled = |owner: usize| {
-        let (seconds, binds) = s.times.owners.get(owner).copied().unwrap_or_default();
+        let (seconds, binds) = times.owners.get(owner).copied().unwrap_or_default();
         (seconds * factor, binds.scaled(factor))
     };
     let mut binds = Binds::default();
     let mut moving = 0.0;
-    for owner in 0..s.times.owners.len() {
+    for owner in 0..times.owners.len() {
         let (seconds, of) = scaled(owner);
         moving += seconds;
         binds.add(&of);
@@ -367,6 +381,7 @@ pub fn survey(
         (layer.seconds, layer.binds) = scaled(i + 1);
     }
     let before_s = scaled(0).0;
+    let beads = s.first.with(s.upper);
     let (layers, prime) = s.layers.finish();
     let (retractions, retraction_kinds) = s.retractions.finish();
     Ok(Survey {
@@ -379,14 +394,14 @@ pub fn survey(
         travel_mm: s.out.travel,
         retractions,
         retraction_kinds,
-        bounds: s.bounds.any(),
-        upper_bounds: s.upper_bounds.any(),
-        moves_bounds: s.moves_bounds.any(),
+        bounds: beads.any(),
+        upper_bounds: s.upper.any(),
+        moves_bounds: beads.with(s.others).any(),
         layers,
         prime,
         before_s,
         binds,
-        kinds_s: s.times.kinds.map(|k| k * factor),
+        kinds_s: times.kinds_s.map(|k| k * factor),
         dwell_s,
         heating_s,
         unknown_heating: s.out.unknown_heating,

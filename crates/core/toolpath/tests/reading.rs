@@ -8,7 +8,7 @@
 
 use crate::common::{box_part, look};
 use proptest::prelude::*;
-use wattotherm_gcode::{Lexer, PlainMove, Short, TokenKind, plain_number, short_line};
+use wattotherm_gcode::{Lexer, Marks, PlainMove, Short, TokenKind, plain_number, short_line};
 use wattotherm_toolpath::{Edit, apply_edits, each_chunk, read_path};
 
 fn heights(text: &str) -> Vec<f64> {
@@ -352,6 +352,61 @@ proptest! {
                 prop_assert_eq!(m.value(i), Some(v));
             }
         }
+    }
+
+    #[test]
+    fn a_plain_line_among_others_is_read_as_by_hand(
+        line in "[Gg](0|1|00|01)( {0,2}[XYZEFxyzef][-+]?[0-9]{0,9}\\.?[0-9]{0,9}){0,5} {0,2}(;.{0,40})?",
+        before in 0_usize..80,
+        ending in prop::sample::select(vec!["\n", "\r\n", "\r"]),
+        behind in 0_usize..90,
+    ) {
+        prop_assume!(!line.contains(['\n', '\r']));
+        let text = format!(";{}{ending}{line}{ending};{}", "-".repeat(before), "7".repeat(behind));
+        let mut got = Vec::new();
+        each_chunk(text.as_bytes(), 0, |c| {
+            got.extend(c.lines.iter().map(|l| (l.number, l.start, l.end, l.plain.then_some(l.moves))));
+            true
+        }).unwrap();
+        prop_assert_eq!(got.len(), 1);
+        let (number, start, end, moves) = got[0];
+        prop_assert_eq!((number, &text[start as usize..end as usize]), (1, &line[..]));
+        // The short way may leave a line to the lexer; what it reads is what stands there.
+        if let Some(moves) = moves {
+            prop_assert_eq!(Some(moves), by_hand(&line));
+        }
+    }
+
+    #[test]
+    fn a_line_as_files_write_it_is_read_by_its_marks(
+        words in prop::sample::subsequence(vec!['X', 'Y', 'Z', 'E', 'F'], 1..=5).prop_shuffle(),
+        numbers in prop::collection::vec((any::<bool>(), 0_u32..10_000_000, 0_usize..=7, 0_u32..10_000_000), 5),
+        code in 0_u8..2,
+    ) {
+        let mut line = format!("G{code}");
+        let mut want = PlainMove { code, ..PlainMove::default() };
+        for (word, (negative, whole, places, part)) in words.iter().zip(numbers) {
+            let part = format!("{part:07}");
+            let point = if places == 0 { String::new() } else { format!(".{}", &part[..places]) };
+            let number = format!("{}{whole}{point}", if negative { "-" } else { "" });
+            line += &format!(" {word}{number}");
+            let i = "XYZEF".find(*word).unwrap();
+            want.has |= 1 << i;
+            want.values[i] = number.parse().unwrap();
+        }
+        let text = format!("G28 X Y ; home\n{line}\nM107 ; {}", "-".repeat(80));
+        let mut marks = Marks::default();
+        marks.read(text.as_bytes());
+        let mut got = PlainMove::default();
+        let end = marks.usual_move(text.as_bytes(), 15, &mut got);
+        // What is longer is left to the way that reads any line.
+        if line.len() > 60 {
+            return Ok(());
+        }
+        prop_assert_eq!(end, Some(15 + line.len()), "{}", line);
+        prop_assert_eq!(got, want);
+        // Minus nothing is minus nothing.
+        prop_assert_eq!(got.values.map(f64::to_bits), want.values.map(f64::to_bits));
     }
 
     #[test]

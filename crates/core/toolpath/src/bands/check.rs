@@ -26,7 +26,7 @@ impl Follow for Kept {
     fn item(&mut self, item: &Item, line: LineRef<'_>, _: &Machine) -> bool {
         match item {
             Item::Move(m) if m.kind == MoveKind::Print => {
-                self.layers.see(m, line);
+                self.layers.see(m, &line);
                 self.beads += 1;
                 self.length_mm += m.length_mm;
                 let first = self.layers.now().is_none_or(Layer::is_first);

@@ -119,7 +119,7 @@ impl Follow for Commanded<'_> {
     fn item(&mut self, item: &Item, line: LineRef<'_>, _: &Machine) -> bool {
         match item {
             Item::Move(m) if m.kind == MoveKind::Print => {
-                self.layers.see(m, line);
+                self.layers.see(m, &line);
                 let Some((z, height)) = self.layers.now().map(|l| (l.z_mm, l.height_mm)) else {
                     return true;
                 };

@@ -367,7 +367,7 @@ impl Follow for Rewritten<'_> {
         match item {
             Item::Move(m) => {
                 if m.kind == MoveKind::Print {
-                    self.layers.see(m, line);
+                    self.layers.see(m, &line);
                     if let Some((z, height)) = self.layers.now().map(|l| (l.z_mm, l.height_mm)) {
                         self.band = self.sheet.bead(z, height, m.length_mm, line);
                     }
