@@ -1,10 +1,11 @@
 //! What all routes share.
 
 use std::collections::HashMap;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use tokio::sync::broadcast;
-use wattotherm_job::route::{Stop, Traveller, UnknownStop, traveller};
+use wattotherm_job::route::{LineState, Stop, Traveller, UnknownStop, traveller};
 use wattotherm_job::{Changed, Closed, Comes, Context, InForce, Situation, SlicedFile};
 use wattotherm_measure::Pen;
 use wattotherm_store::{Change, Files, Job, Shows, Store, StoreError};
@@ -14,8 +15,18 @@ use crate::live::Live;
 use crate::moment::now;
 use crate::reading::Readings;
 
-/// Contexts by job and station, each with the logbook's newest entry when it was worked out.
-type Contexts = HashMap<(i64, String), (i64, Arc<Context>)>;
+/// A job's station as what is on record makes it.
+pub struct AtStation {
+    /// Which it is.
+    pub stop: Stop,
+    /// Where its line of the route card stands; none where the card has no such line.
+    pub line: Option<LineState>,
+    /// What it needs to know besides its readings.
+    pub context: Context,
+}
+
+/// Stations by job and key, each with the count of changes before it was worked out.
+type Stations = HashMap<(i64, String), (u64, Arc<AtStation>)>;
 
 /// The store, one request at a time.
 #[derive(Clone)]
@@ -25,7 +36,9 @@ pub struct App {
     store: Arc<Mutex<Store>>,
     /// Files beside the data file: read and written without waiting for the database.
     pub(crate) files: Files,
-    contexts: Arc<Mutex<Contexts>>,
+    stations: Arc<Mutex<Stations>>,
+    /// How often anything but what is typed was changed.
+    changes: Arc<AtomicU64>,
     /// Files that are being read through.
     pub(crate) readings: Readings,
     /// Connected printers.
@@ -33,11 +46,11 @@ pub struct App {
     /// What pages are told of each other's typing.
     pub(crate) drafts: broadcast::Sender<Arc<str>>,
     /// Whether printers may be connected: only while nobody but this computer is answered.
-    connects: Arc<std::sync::atomic::AtomicBool>,
+    connects: Arc<AtomicBool>,
 }
 
-/// Contexts kept before all are let go: more stations than one workshop works at in a day.
-const MOST_CONTEXTS: usize = 256;
+/// Stations kept before all are let go: more than one workshop works at in a day.
+const MOST_STATIONS: usize = 256;
 
 impl App {
     /// Shares a store.
@@ -48,7 +61,8 @@ impl App {
             files: store.files().clone(),
             reader: store.reader().ok().map(|r| Arc::new(Mutex::new(r))),
             store: Arc::new(Mutex::new(store)),
-            contexts: Arc::default(),
+            stations: Arc::default(),
+            changes: Arc::default(),
             readings: Readings::default(),
             live: Live::start()?,
             drafts: broadcast::channel(64).0,
@@ -66,14 +80,13 @@ impl App {
 
     /// Refuses to connect printers from now on.
     pub fn without_printers(&self) {
-        self.connects
-            .store(false, std::sync::atomic::Ordering::Relaxed);
+        self.connects.store(false, Ordering::Relaxed);
     }
 
     /// Whether printers may be connected.
     #[must_use]
     pub fn may_connect(&self) -> bool {
-        self.connects.load(std::sync::atomic::Ordering::Relaxed)
+        self.connects.load(Ordering::Relaxed)
     }
 
     /// Lays a routine's result into what is typed at its station, so that it is there whether or not a
@@ -87,9 +100,9 @@ impl App {
         fields: serde_json::Map<String, serde_json::Value>,
     ) -> Result<(), ApiError> {
         let app = self.clone();
-        self.with(move |store| {
-            let (stop, context) = context_at(store, job_id, &key)?;
-            let begun = stop.station().start(&context);
+        self.with_draft(move |store| {
+            let at = app.at_station(store, job_id, &key)?;
+            let begun = at.stop.station().start(&at.context);
             let seen = store.whole_draft(job_id, &key)?;
             // A draft that is no object can't take fields; it begins anew.
             let seen = match seen {
@@ -129,6 +142,21 @@ impl App {
         T: Send + 'static,
         F: FnOnce(&mut Store) -> Result<T, ApiError> + Send + 'static,
     {
+        let changes = Arc::clone(&self.changes);
+        off_the_loop(Arc::clone(&self.store), move |store| {
+            let done = work(store);
+            changes.fetch_add(1, Ordering::Release);
+            done
+        })
+        .await
+    }
+
+    /// The same where nothing is changed but what is typed at a station: what others know stays true.
+    pub async fn with_draft<T, F>(&self, work: F) -> Result<T, ApiError>
+    where
+        T: Send + 'static,
+        F: FnOnce(&mut Store) -> Result<T, ApiError> + Send + 'static,
+    {
         off_the_loop(Arc::clone(&self.store), work).await
     }
 
@@ -137,38 +165,53 @@ impl App {
         self.read(|store| Ok(store.house()?.pen)).await
     }
 
-    /// Context of a job's station, kept while the logbook doesn't grow: it is asked for at every
-    /// key that is typed.
-    pub async fn context(&self, job_id: i64, stop: String) -> Result<Arc<Context>, ApiError> {
-        let key = (job_id, stop);
-        if let Some(context) = self.kept_context(&key) {
-            return Ok(context);
+    /// A job's station, kept while nothing but drafts is written: it is asked for at every key that is typed.
+    pub async fn station(&self, job_id: i64, key: String) -> Result<Arc<AtStation>, ApiError> {
+        let key = (job_id, key);
+        if let Some(kept) = self.kept_station(&key) {
+            return Ok(kept);
         }
-        let contexts = Arc::clone(&self.contexts);
-        self.read(move |store| {
-            let newest = store.newest_entry()?;
-            let mut kept = contexts.lock().unwrap_or_else(PoisonError::into_inner);
-            if let Some((_, context)) = kept.get(&key).filter(|(at, _)| *at == newest) {
-                return Ok(Arc::clone(context));
-            }
-            let context = Arc::new(context_at(store, job_id, &key.1)?.1);
-            if kept.len() >= MOST_CONTEXTS {
-                kept.clear();
-            }
-            kept.insert(key, (newest, Arc::clone(&context)));
-            Ok(context)
-        })
-        .await
+        let app = self.clone();
+        self.read(move |store| app.at_station(store, key.0, &key.1))
+            .await
     }
 
-    /// The context that was worked out before, if nothing was logged since. Asked on the spot where the reader is free:
-    /// one row out of memory costs less than the way to another thread.
-    fn kept_context(&self, key: &(i64, String)) -> Option<Arc<Context>> {
-        let kept = self.contexts.lock().unwrap_or_else(PoisonError::into_inner);
-        let (at, context) = kept.get(key).cloned()?;
-        drop(kept);
-        let reader = self.reader.as_ref()?.try_lock().ok()?;
-        (reader.newest_entry().ok()? == at).then_some(context)
+    /// The same for who has the store already.
+    pub fn at_station(
+        &self,
+        store: &Store,
+        job_id: i64,
+        key: &str,
+    ) -> Result<Arc<AtStation>, ApiError> {
+        let named = (job_id, key.to_owned());
+        if let Some(kept) = self.kept_station(&named) {
+            return Ok(kept);
+        }
+        // Counted before it is read: what is written meanwhile makes it worthless.
+        let changes = self.changes.load(Ordering::Acquire);
+        let job = store.job(job_id)?;
+        let stop: Stop = key
+            .parse()
+            .map_err(|e: UnknownStop| ApiError::NotFound(e.to_string()))?;
+        let card = traveller_of(store, &job)?;
+        let at = Arc::new(AtStation {
+            stop,
+            line: card.lines.iter().find(|l| l.key == key).map(|l| l.state),
+            context: context_of(store, &job, stop, &card)?,
+        });
+        let mut kept = self.stations.lock().unwrap_or_else(PoisonError::into_inner);
+        if kept.len() >= MOST_STATIONS {
+            kept.clear();
+        }
+        kept.insert(named, (changes, Arc::clone(&at)));
+        Ok(at)
+    }
+
+    /// The station as it was worked out before, if nothing was changed since.
+    fn kept_station(&self, key: &(i64, String)) -> Option<Arc<AtStation>> {
+        let kept = self.stations.lock().unwrap_or_else(PoisonError::into_inner);
+        let (changes, at) = kept.get(key)?;
+        (self.changes.load(Ordering::Acquire) == *changes).then(|| Arc::clone(at))
     }
 }
 
@@ -193,16 +236,6 @@ pub fn traveller_of(store: &Store, job: &Job) -> Result<Traveller, StoreError> {
         &store.job_facts(job)?,
         &store.events(job.id)?,
     ))
-}
-
-/// A job's station by its key, and what it needs to know.
-fn context_at(store: &Store, job_id: i64, key: &str) -> Result<(Stop, Context), ApiError> {
-    let job = store.job(job_id)?;
-    let stop: Stop = key
-        .parse()
-        .map_err(|e: UnknownStop| ApiError::NotFound(e.to_string()))?;
-    let card = traveller_of(store, &job)?;
-    Ok((stop, context_of(store, &job, stop, &card)?))
 }
 
 /// What the station needs to know besides its readings.

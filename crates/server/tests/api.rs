@@ -545,6 +545,58 @@ fn evaluating_in_a_job_follows_every_change_at_once() {
     );
 }
 
+/// What a station needs to know is kept between keystrokes for those who type as well.
+#[test]
+fn typing_at_a_station_follows_every_change_at_once() {
+    let s = Server::demo();
+    let mut typed = 0;
+    let mut keep = || {
+        typed += 1;
+        let body = json!({"base": 0, "changes": [{"path": "/steps_set", "value": format!("{}", 400 + typed)}]});
+        s.call("PUT", "/api/v1/jobs/3/stops/drive/draft", Some(&body))
+    };
+    let lengths = |answer: &Value| {
+        answer["form"]
+            .to_string()
+            .matches("\"symbol\":\"mm\"")
+            .count()
+    };
+    let (first, second) = (keep(), keep());
+    assert_eq!((first.0, second.0), (200, 200));
+    assert!(
+        lengths(&first.1) > 0 && lengths(&first.1) == lengths(&second.1),
+        "{}",
+        first.1
+    );
+    let inches = json!({"temperature": "fahrenheit", "length": "inch"});
+    assert_eq!(s.call("PUT", "/api/v1/house/units", Some(&inches)).0, 204);
+    assert_eq!(
+        lengths(&keep().1),
+        0,
+        "a form in inches asks for no millimetres"
+    );
+    let mm = json!({"temperature": "celsius", "length": "millimetre"});
+    assert_eq!(s.call("PUT", "/api/v1/house/units", Some(&mm)).0, 204);
+    let readings = json!({"steps_set": "418.6", "mark_mm": "120", "feed_mm": "100", "instrument": "caliper", "runs": ["20", "20"]});
+    let (status, closed) = close(&s, 3, "drive", &readings);
+    assert_eq!(
+        (status, &closed["finding"]["facts"]["verdict"]),
+        (200, &json!("pass")),
+        "{closed}"
+    );
+    assert_eq!(keep().0, 409, "closed meanwhile");
+    let nowhere = json!({"base": 0, "changes": []});
+    for place in [
+        "jobs/3/stops/nowhere",
+        "jobs/3/stops/acceptance",
+        "jobs/99/stops/drive",
+    ] {
+        let path = format!("/api/v1/{place}/draft");
+        let status = s.call("PUT", &path, Some(&nowhere)).0;
+        assert_eq!(status == 404, !place.ends_with("acceptance"), "{place}");
+    }
+}
+
 #[test]
 fn the_committed_descriptions_are_not_stale() {
     let committed = include_str!("../../../docs/openapi.json");

@@ -8,7 +8,7 @@ use std::sync::{Mutex, PoisonError};
 use wattotherm_gcode::{Marks, PlainMove, Short, line_end, short_line};
 
 /// Bytes of a chunk: its lines and what was read of them stay in a core's cache.
-const CHUNK_BYTES: usize = 256 * 1024;
+const CHUNK_BYTES: usize = 64 * 1024;
 /// The same of a file's first, which is often all of it.
 const FIRST_BYTES: usize = 32 * 1024;
 /// Chunks under way at once.

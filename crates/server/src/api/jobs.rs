@@ -334,8 +334,12 @@ pub(super) fn find(
         .iter()
         .find(|l| l.key == key)
         .cloned()
-        .ok_or_else(|| ApiError::NotFound(format!("Job {id} has no station “{key}”.")))?;
+        .ok_or_else(|| no_station(id, key))?;
     Ok((job, stop, card, line))
+}
+
+fn no_station(id: i64, key: &str) -> ApiError {
+    ApiError::NotFound(format!("Job {id} has no station “{key}”."))
 }
 
 #[utoipa::path(get, path = "/api/v1/jobs/{id}/stops/{key}", params(("id" = i64, Path), ("key" = String, Path)),
@@ -411,29 +415,30 @@ async fn keep(
     }
     let (at, shared) = (key.clone(), app.clone());
     let kept = app
-        .with(move |store| {
-            let (job, stop, card, line) = find(store, id, &key)?;
-            if line.state == LineState::Closed {
+        .with_draft(move |store| {
+            let known = shared.at_station(store, id, &key)?;
+            let line = known.line.ok_or_else(|| no_station(id, &key))?;
+            if line == LineState::Closed {
                 return Err(ApiError::Conflict(
                     "This station was closed at another page. Open it again there or here to go on.".into(),
                 ));
             }
             let kept_at = now();
-            let context = context_of(store, &job, stop, &card)?;
+            let (stop, context) = (known.stop, &known.context);
             let draft = match body.readings {
                 Some(readings) if body.changes.is_empty() => {
                     store.save_draft(id, &key, &readings, &kept_at)?
                 }
                 _ => {
-                    let begun = stop.station().start(&context);
+                    let begun = stop.station().start(context);
                     store.change_draft(id, &key, body.base, body.changes, &begun, &kept_at)?
                 }
             };
             shared.tell_of_draft(id, &at, draft.revision);
             Ok(Kept {
                 kept_at,
-                set_up: stop.station().set_up(&draft.readings, &context),
-                form: stop.station().form(&draft.readings, &context),
+                set_up: stop.station().set_up(&draft.readings, context),
+                form: stop.station().form(&draft.readings, context),
                 readings: draft.readings,
                 revision: draft.revision,
                 conflicts: draft.conflicts,

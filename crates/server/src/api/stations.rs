@@ -58,12 +58,19 @@ async fn evaluate_station(
         let known = known.join(", ");
         ApiError::NotFound(format!("There is no such station. Stations are {known}."))
     })?;
+    let (at, own);
     let context = match body.job {
-        Some(at) => app.context(at.id, at.stop).await?,
-        None => body.context.unwrap_or_default().into(),
+        Some(job) => {
+            at = app.station(job.id, job.stop).await?;
+            &at.context
+        }
+        None => {
+            own = body.context.unwrap_or_default();
+            &own
+        }
     };
     let finding = station
-        .evaluate(&body.readings, &context)
+        .evaluate(&body.readings, context)
         .map_err(|e| ApiError::Evaluate(e, context.house.pen))?;
     Ok(Json(finding))
 }

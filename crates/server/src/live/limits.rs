@@ -33,7 +33,7 @@ impl App {
         }
         let before = self.live.limits_as_of();
         let changed = self
-            .with(move |store| {
+            .read(move |store| {
                 let newest = store.newest_entry()?;
                 if newest == before {
                     return Ok(None);
