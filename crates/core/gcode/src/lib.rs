@@ -15,6 +15,7 @@ mod moves;
 mod print_line;
 mod reply;
 mod settings;
+mod shape;
 mod temperatures;
 mod words;
 mod writer;

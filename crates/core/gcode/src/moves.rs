@@ -93,12 +93,17 @@ const fn within_eight(text: u64) -> Option<(u64, usize, usize)> {
 }
 
 /// The whole number that the first `count` bytes (0 to 7 digits) write. What is behind them is pushed out, so that
-/// zeros stand before them; then pairs, fours and eights are added up by three multiplications: a loop whose
-/// length the processor can't guess costs more than the digits.
+/// zeros stand before them.
 #[inline]
 const fn whole_of(text: u64, count: u32) -> u64 {
-    let low = (text ^ THREES) << (56 - 8 * count) << 8;
-    let pairs = (low.wrapping_mul(10).wrapping_add(low >> 8)) & 0x00FF_00FF_00FF_00FF;
+    whole_of_eight((text ^ THREES) << (56 - 8 * count) << 8)
+}
+
+/// The whole number of eight digits, each a byte, the first in the lowest: pairs, fours and eights are added up by
+/// three multiplications, since a loop whose length the processor can't guess costs more than the digits.
+#[inline]
+pub(super) const fn whole_of_eight(digits: u64) -> u64 {
+    let pairs = (digits.wrapping_mul(10).wrapping_add(digits >> 8)) & 0x00FF_00FF_00FF_00FF;
     let fours = (pairs.wrapping_mul(100).wrapping_add(pairs >> 16)) & 0x0000_FFFF_0000_FFFF;
     (fours.wrapping_mul(10_000).wrapping_add(fours >> 32)) & 0xFFFF_FFFF
 }

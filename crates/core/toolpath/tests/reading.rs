@@ -378,6 +378,24 @@ proptest! {
     }
 
     #[test]
+    fn lines_that_are_written_nearly_alike_are_not_taken_for_each_other(
+        lines in prop::collection::vec("G[01]( [XYZEF]-?[0-9]{1,2}\\.?[0-9]{0,2}){1,3}( ;[a-z]?)?", 1..30),
+        ending in prop::sample::select(vec!["\n", "\r\n", "\r"]),
+    ) {
+        let text = lines.join(ending);
+        let mut got = Vec::new();
+        each_chunk(text.as_bytes(), 0, |c| {
+            got.extend(c.lines.iter().map(|l| (l.plain.then_some(l.moves), c.bytes[l.start as usize..l.end as usize].to_vec())));
+            true
+        }).unwrap();
+        prop_assert_eq!(got.len(), lines.len());
+        for (line, (moves, bytes)) in lines.iter().zip(got) {
+            prop_assert_eq!(line.as_bytes(), &bytes[..]);
+            prop_assert_eq!(moves, by_hand(line), "{}", line);
+        }
+    }
+
+    #[test]
     fn a_line_as_files_write_it_is_read_by_its_marks(
         words in prop::sample::subsequence(vec!['X', 'Y', 'Z', 'E', 'F'], 1..=5).prop_shuffle(),
         numbers in prop::collection::vec((any::<bool>(), 0_u32..10_000_000, 0_usize..=7, 0_u32..10_000_000), 5),
