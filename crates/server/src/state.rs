@@ -25,8 +25,12 @@ pub struct AtStation {
     pub context: Context,
 }
 
-/// Stations by job and key, each with the count of changes before it was worked out.
-type Stations = HashMap<(i64, String), (u64, Arc<AtStation>)>;
+/// What stands still while a station stays what it was: how often this program changed anything that stations rest on,
+/// and the logbook's newest entry, since another program may import a job into the same file.
+type AsOf = (u64, i64);
+
+/// Stations by job and key, each with the moment before it was worked out.
+type Stations = HashMap<(i64, String), (AsOf, Arc<AtStation>)>;
 
 /// The store, one request at a time.
 #[derive(Clone)]
@@ -37,7 +41,7 @@ pub struct App {
     /// Files beside the data file: read and written without waiting for the database.
     pub(crate) files: Files,
     stations: Arc<Mutex<Stations>>,
-    /// How often anything but what is typed was changed.
+    /// How often anything was changed that stations rest on.
     changes: Arc<AtomicU64>,
     /// Files that are being read through.
     pub(crate) readings: Readings,
@@ -100,8 +104,8 @@ impl App {
         fields: serde_json::Map<String, serde_json::Value>,
     ) -> Result<(), ApiError> {
         let app = self.clone();
-        self.with_draft(move |store| {
-            let at = app.at_station(store, job_id, &key)?;
+        self.with_aside(move |store| {
+            let at = app.at_station(store, (job_id, key.clone()))?;
             let begun = at.stop.station().start(&at.context);
             let seen = store.whole_draft(job_id, &key)?;
             // A draft that is no object can't take fields; it begins anew.
@@ -151,8 +155,8 @@ impl App {
         .await
     }
 
-    /// The same where nothing is changed but what is typed at a station: what others know stays true.
-    pub async fn with_draft<T, F>(&self, work: F) -> Result<T, ApiError>
+    /// The same for what no station rests on: what is typed, the record of the wire.
+    pub async fn with_aside<T, F>(&self, work: F) -> Result<T, ApiError>
     where
         T: Send + 'static,
         F: FnOnce(&mut Store) -> Result<T, ApiError> + Send + 'static,
@@ -165,53 +169,59 @@ impl App {
         self.read(|store| Ok(store.house()?.pen)).await
     }
 
-    /// A job's station, kept while nothing but drafts is written: it is asked for at every key that is typed.
+    /// A job's station, kept while nothing is changed that it rests on: it is asked for at every key that is typed.
     pub async fn station(&self, job_id: i64, key: String) -> Result<Arc<AtStation>, ApiError> {
         let key = (job_id, key);
-        if let Some(kept) = self.kept_station(&key) {
+        // Asked on the spot where the reader is free: one row out of memory costs less than the way to another thread.
+        let free = self.reader.as_ref().and_then(|r| r.try_lock().ok());
+        if let Some(kept) = free.and_then(|store| self.kept_station(&key, self.as_of(&store).ok()?))
+        {
             return Ok(kept);
         }
         let app = self.clone();
-        self.read(move |store| app.at_station(store, key.0, &key.1))
-            .await
+        self.read(move |store| app.at_station(store, key)).await
     }
 
     /// The same for who has the store already.
     pub fn at_station(
         &self,
         store: &Store,
-        job_id: i64,
-        key: &str,
+        key: (i64, String),
     ) -> Result<Arc<AtStation>, ApiError> {
-        let named = (job_id, key.to_owned());
-        if let Some(kept) = self.kept_station(&named) {
+        // Told before it is read: what is written meanwhile makes it worthless.
+        let as_of = self.as_of(store)?;
+        if let Some(kept) = self.kept_station(&key, as_of) {
             return Ok(kept);
         }
-        // Counted before it is read: what is written meanwhile makes it worthless.
-        let changes = self.changes.load(Ordering::Acquire);
-        let job = store.job(job_id)?;
+        let job = store.job(key.0)?;
         let stop: Stop = key
+            .1
             .parse()
             .map_err(|e: UnknownStop| ApiError::NotFound(e.to_string()))?;
         let card = traveller_of(store, &job)?;
         let at = Arc::new(AtStation {
             stop,
-            line: card.lines.iter().find(|l| l.key == key).map(|l| l.state),
+            line: card.lines.iter().find(|l| l.key == key.1).map(|l| l.state),
             context: context_of(store, &job, stop, &card)?,
         });
         let mut kept = self.stations.lock().unwrap_or_else(PoisonError::into_inner);
         if kept.len() >= MOST_STATIONS {
             kept.clear();
         }
-        kept.insert(named, (changes, Arc::clone(&at)));
+        kept.insert(key, (as_of, Arc::clone(&at)));
         Ok(at)
     }
 
-    /// The station as it was worked out before, if nothing was changed since.
-    fn kept_station(&self, key: &(i64, String)) -> Option<Arc<AtStation>> {
+    fn as_of(&self, store: &Store) -> Result<AsOf, StoreError> {
+        let changes = self.changes.load(Ordering::Acquire);
+        Ok((changes, store.newest_entry()?))
+    }
+
+    /// The station as it was worked out at that moment.
+    fn kept_station(&self, key: &(i64, String), as_of: AsOf) -> Option<Arc<AtStation>> {
         let kept = self.stations.lock().unwrap_or_else(PoisonError::into_inner);
-        let (changes, at) = kept.get(key)?;
-        (self.changes.load(Ordering::Acquire) == *changes).then(|| Arc::clone(at))
+        let (was, at) = kept.get(key)?;
+        (*was == as_of).then(|| Arc::clone(at))
     }
 }
 

@@ -4,6 +4,8 @@
 
 use crate::common::{Server, run};
 use serde_json::{Value, json};
+use wattotherm_job::house::ToleranceId;
+use wattotherm_store::{OpenOptions, Store};
 
 fn printer(s: &Server, name: &str) -> i64 {
     let gear =
@@ -586,15 +588,36 @@ fn typing_at_a_station_follows_every_change_at_once() {
     );
     assert_eq!(keep().0, 409, "closed meanwhile");
     let nowhere = json!({"base": 0, "changes": []});
-    for place in [
-        "jobs/3/stops/nowhere",
-        "jobs/3/stops/acceptance",
-        "jobs/99/stops/drive",
+    for (place, answer) in [
+        ("jobs/3/stops/nowhere", 404),
+        ("jobs/3/stops/acceptance", 200),
+        ("jobs/99/stops/drive", 404),
     ] {
         let path = format!("/api/v1/{place}/draft");
-        let status = s.call("PUT", &path, Some(&nowhere)).0;
-        assert_eq!(status == 404, !place.ends_with("acceptance"), "{place}");
+        assert_eq!(s.call("PUT", &path, Some(&nowhere)).0, answer, "{place}");
     }
+}
+
+/// A job may be imported into the file while pages are open.
+#[test]
+fn what_another_program_writes_into_the_file_is_followed_at_once() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let job = start(&s, printer(&s, "Rowan"), &["extruder_drive"], &[]);
+    let readings = json!({"steps_set": "418.6", "mark_mm": "120", "feed_mm": "100", "instrument": "caliper", "runs": ["22", "22"]});
+    let body = json!({"readings": readings, "job": {"id": job, "stop": "drive"}});
+    let verdict = || {
+        let path = "/api/v1/stations/drive/evaluate";
+        s.call("POST", path, Some(&body)).1["facts"]["verdict"].clone()
+    };
+    assert_eq!((verdict(), verdict()), (json!("adjust"), json!("adjust")));
+    let file = folder.path().join("wattotherm.sqlite");
+    let mut other = Store::open(&file, OpenOptions::default()).unwrap();
+    let at = "2026-12-01T09:00:00Z";
+    other
+        .set_tolerance(ToleranceId::DrivePercent, 3.0, at)
+        .unwrap();
+    assert_eq!(verdict(), json!("pass"));
 }
 
 #[test]

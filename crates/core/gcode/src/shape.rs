@@ -1,42 +1,41 @@
 //! How a line of a move is written: where its letters and numbers stand. Millions of lines share a few dozen shapes, so
 //! one is worked out once and used for all lines that are written alike.
 
-use super::moves::{BEGINS, PlainMove, TEN_TO, WHOLE_TEN_TO, whole_of_eight};
+use super::moves::{BEGINS, PlainMove, TEN_TO};
 
 /// Bytes of a line that a shape is of, its end included.
 pub(super) const BLOCK: usize = 64;
 /// Bytes before a line that are looked at with it: a number's are taken by its end.
 pub(super) const AHEAD: usize = 8;
-/// Bytes that are looked at for one line.
+/// Bytes that are looked at for one line: behind its 64th may stand a letter and its sign.
 pub(super) const WINDOW: usize = AHEAD + BLOCK + 2;
 
-/// Where a number stands, and what its digits are multiplied by.
+/// Where a number stands, and what is done with its digits.
 #[derive(Clone, Copy, Debug, Default)]
 struct Number {
-    /// Keeps the bytes behind the point, and all where there is none.
+    /// Keeps, of the eight bytes before its end, those behind the point; all where there is none.
     behind: u64,
-    /// Keeps as many bytes as it has digits.
+    /// Keeps as many of the last bytes as it has digits.
     digits: u64,
+    /// The same of the eight bytes before the point, where it has more digits than are added up at once; else 0.
+    before: u64,
+    /// What those before the point count more than those behind it.
+    times: u64,
     /// What the whole number of its digits is divided by.
     over: f64,
     /// The bit of a minus.
     sign: u64,
     /// Its letter's place among those of a move.
     letter: u8,
-    /// The bytes behind its last digit and its last before the point, counted from the line's first.
+    /// The byte behind its last digit and the one behind its last before the point, counted from the line's first.
     end: u8,
     point: u8,
-    /// Digits before and behind the point.
-    before: u8,
-    places: u8,
-    /// Whether it has more digits than are added up at once.
-    long: bool,
 }
 
 /// How a line is written.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Shape {
-    /// The marks of what is no digit, its end the last; 0 while it is of no line.
+    /// The marks of what is no digit, those of its end or of its remark's `;` the last; 0 while it is of no line.
     key: u64,
     /// What is no digit, and that the code is 0 or 1: which bits, and what they are.
     masks: [u64; BLOCK / 8],
@@ -57,23 +56,19 @@ impl Shape {
         (self.key == key) & (other == 0)
     }
 
-    /// Takes the shape of a line `G0` or `G1`, a space, and words of up to seven digits before the point and seven behind
-    /// it with one space between; false where it is written otherwise, which says nothing about it.
+    /// Takes the shape of a line `G0` or `G1` and words of up to seven digits before the point and seven behind it, with
+    /// one space between or none, and perhaps a remark; false where it is written otherwise, which says nothing about it.
     #[inline(never)]
     pub(super) fn take(&mut self, key: u64, window: &[u8; WINDOW]) -> bool {
         self.key = 0;
-        if !matches!(
-            [window[AHEAD], window[AHEAD + 1], window[AHEAD + 2]],
-            [b'G', b'0' | b'1', b' ']
-        ) {
+        if window[AHEAD] != b'G' || !matches!(window[AHEAD + 1], b'0' | b'1') {
             return false;
         }
-        // The lowest mark is the next byte that is no digit; none is left behind the line's end.
-        let mut marks = key & !0b111;
-        let mut at = 3;
+        let mut at = if window[AHEAD + 2] == b' ' { 3 } else { 2 };
+        // The lowest mark is the next byte that is no digit behind the letter at `at`; none is left behind the line's end.
+        let mut marks = key & (!0 << at << 1);
         (self.has, self.count) = (0, 0);
         loop {
-            marks = without_lowest(marks);
             let letter = BEGINS[usize::from(window[AHEAD + at])];
             let mut first = at + 1;
             let negative = window[AHEAD + first] == b'-';
@@ -102,21 +97,27 @@ impl Shape {
             let number = Number {
                 behind: if end > point { LAST[places] } else { !0 },
                 digits: LAST[(before + places).min(7)],
+                before: if before + places > 7 { LAST[before] } else { 0 },
+                times: 10_u64.pow(places as u32),
                 over: TEN_TO[places],
                 sign: u64::from(negative) << 63,
                 letter,
                 end: end as u8,
                 point: point as u8,
-                before: before as u8,
-                places: places as u8,
-                long: before + places > 7,
             };
             self.numbers[usize::from(self.count)] = number;
             self.count += 1;
-            match window[AHEAD + end] {
-                b' ' => at = end + 1,
-                b'\n' | b'\r' => break,
-                _ => return false,
+            let behind = window[AHEAD + end];
+            if behind == b' ' && !is_end(window[AHEAD + end + 1]) {
+                marks = without_lowest(marks);
+                at = end + 1;
+            } else if BEGINS[usize::from(behind)] < 5 && behind | 0x20 != b'e' {
+                at = end;
+            } else if behind == b' ' || is_end(behind) {
+                break;
+            } else {
+                // Among others an E that touches a number: whether that is an exponent the lexer says.
+                return false;
             }
         }
         for i in 0..BLOCK / 8 {
@@ -131,21 +132,24 @@ impl Shape {
     #[inline]
     pub(super) fn read(&self, window: &[u8; WINDOW], out: &mut PlainMove) {
         (out.code, out.has) = (window[AHEAD + 1] & 1, self.has);
-        for n in &self.numbers[..usize::from(self.count).min(5)] {
+        for n in self.numbers.iter().take(usize::from(self.count)) {
             let text = eight(window, usize::from(n.end & 63)) ^ ZEROS;
-            let whole = if n.long {
-                let before = eight(window, usize::from(n.point & 63)) ^ ZEROS;
-                whole_of_eight(before & LAST[usize::from(n.before & 7)])
-                    * WHOLE_TEN_TO[usize::from(n.places & 7)]
-                    + whole_of_eight(text & n.behind)
-            } else {
+            let whole = if n.before == 0 {
                 // The point is taken out, so that all digits are added up at once.
-                whole_of_eight(((text & n.behind) | (text << 8 & !n.behind)) & n.digits)
+                whole_of(((text & n.behind) | (text << 8 & !n.behind)) & n.digits)
+            } else {
+                let before = eight(window, usize::from(n.point & 63)) ^ ZEROS;
+                whole_of(before & n.before) * n.times + whole_of(text & n.behind)
             };
             let value = (exact(whole) / n.over).to_bits() ^ n.sign;
             out.values[usize::from(n.letter)] = f64::from_bits(value);
         }
     }
+}
+
+/// Whether a byte ends a line or begins its remark.
+const fn is_end(byte: u8) -> bool {
+    matches!(byte, b'\n' | b'\r' | b';')
 }
 
 /// A byte of ones for each bit of eight that is set.
@@ -195,3 +199,12 @@ const LAST: [u64; 8] = {
     }
     all
 };
+
+/// The whole number of eight digits, each a byte, the first in the lowest: pairs, fours and eights are added up by
+/// three multiplications, since a loop whose length the processor can't guess costs more than the digits.
+#[inline]
+const fn whole_of(digits: u64) -> u64 {
+    let pairs = (digits.wrapping_mul(10).wrapping_add(digits >> 8)) & 0x00FF_00FF_00FF_00FF;
+    let fours = (pairs.wrapping_mul(100).wrapping_add(pairs >> 16)) & 0x0000_FFFF_0000_FFFF;
+    (fours.wrapping_mul(10_000).wrapping_add(fours >> 32)) & 0xFFFF_FFFF
+}

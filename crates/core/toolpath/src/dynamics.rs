@@ -117,13 +117,9 @@ impl Dynamics {
         let [x, y, z] = m.enters;
         let (entry2, held) = match &self.last {
             Some(last) if !stands && !last.stands => {
-                let least = if last.top2 < top2 { last.top2 } else { top2 };
-                let lesser = if last.accel < accel {
-                    last.accel
-                } else {
-                    accel
-                };
+                let least = last.top2.min(top2);
                 let after = [x, y, z, signed_e];
+                let lesser = accel.min(last.accel);
                 match slowing_corner2(self.corner, last.leaves, after, lesser, least) {
                     Some(corner2) => (corner2, true),
                     None => (least, false),

@@ -261,10 +261,10 @@ fn profile(
     down_to2: f64,
 ) -> Profile {
     let (a, length) = (s.accel_mm_s2, s.length_mm);
-    let largest = |a: f64, b: f64| if a > b { a } else { b };
-    let least = |a: f64, b: f64| if a < b { a } else { b };
-    let reached2 = least(s.top2, 0.5 * (start2 + end2) + a * length);
-    let peak2 = largest(reached2, largest(start2, end2));
+    let peak2 = s
+        .top2
+        .min(0.5 * (start2 + end2) + a * length)
+        .max(start2.max(end2));
     let peak = if peak2 > start2 { peak2.sqrt() } else { start };
     let end = if peak2 > end2 { end2.sqrt() } else { peak };
     let mut binds = Binds::default();
@@ -275,7 +275,7 @@ fn profile(
         ramps_mm = (2.0 * peak2 - start2 - end2) * (0.5 * per_a);
         let held = |anchor2: f64, from: f64| {
             if anchor2 > 0.0 && peak > from {
-                largest(least(HELD_TO * anchor2.sqrt(), peak) - from, 0.0) * per_a
+                ((HELD_TO * anchor2.sqrt()).min(peak) - from).max(0.0) * per_a
             } else {
                 0.0
             }
@@ -284,7 +284,7 @@ fn profile(
         binds.acceleration_s = up_s + down_s - binds.corner_s;
     }
     let at_speed_s = if peak > 0.0 {
-        largest(length - ramps_mm, 0.0) / peak
+        (length - ramps_mm).max(0.0) / peak
     } else {
         0.0
     };

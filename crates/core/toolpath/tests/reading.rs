@@ -9,7 +9,9 @@
 use crate::common::{box_part, look};
 use proptest::prelude::*;
 use wattotherm_gcode::{Lexer, Marks, PlainMove, Short, TokenKind, plain_number, short_line};
-use wattotherm_toolpath::{Edit, apply_edits, each_chunk, read_path};
+use wattotherm_toolpath::{
+    Edit, Limits, SurveyOptions, apply_edits, each_chunk, read_path, survey,
+};
 
 fn heights(text: &str) -> Vec<f64> {
     look(text)
@@ -225,6 +227,20 @@ fn a_long_file_reads_the_same_on_all_cores() {
             text += "\n";
         }
     }
+    let timed = |cores: usize| {
+        let options = SurveyOptions {
+            limits: Limits {
+                flow_limit_mm3_s: Some(3.0),
+                ..Limits::default()
+            },
+            heating: None,
+            cores,
+        };
+        let s = survey(text.as_bytes(), &options, |_| true).unwrap();
+        assert!(s.moves > 50_000);
+        (s.seconds.to_bits(), s.binds, s.kinds_s, s.layers)
+    };
+    assert_eq!(timed(0), timed(1), "planned here or on a thread beside");
     let read = |cores: usize, piece: usize| {
         let mut sum = 0.0;
         let mut count = 0_u64;
@@ -379,7 +395,7 @@ proptest! {
 
     #[test]
     fn lines_that_are_written_nearly_alike_are_not_taken_for_each_other(
-        lines in prop::collection::vec("G[01]( [XYZEF]-?[0-9]{1,2}\\.?[0-9]{0,2}){1,3}( ;[a-z]?)?", 1..30),
+        lines in prop::collection::vec("G[01]( ?[XYZEF]-?[0-9]{1,2}\\.?[0-9]{0,2}){1,3} {0,2}(;[a-z]?)?", 1..30),
         ending in prop::sample::select(vec!["\n", "\r\n", "\r"]),
     ) {
         let text = lines.join(ending);
@@ -391,7 +407,10 @@ proptest! {
         prop_assert_eq!(got.len(), lines.len());
         for (line, (moves, bytes)) in lines.iter().zip(got) {
             prop_assert_eq!(line.as_bytes(), &bytes[..]);
-            prop_assert_eq!(moves, by_hand(line), "{}", line);
+            // A number that an E touches could be an exponent: that is the lexer's.
+            let touches = line.as_bytes().windows(2).any(|w| w[1] == b'E' && (w[0].is_ascii_digit() || w[0] == b'.'));
+            prop_assert!(moves.is_none() || moves == by_hand(line), "{} {:?}", line, moves);
+            prop_assert!(moves.is_some() || touches || by_hand(line).is_none(), "{}", line);
         }
     }
 

@@ -262,7 +262,7 @@ fn limits_of(mass: HotEndMass) -> PhysicalLimits {
 /// One temperature log with its reading.
 async fn trace(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<TraceView>, ApiError> {
     let shown = app
-        .with(move |store| {
+        .read(move |store| {
             let (head, trace) = store.trace(id)?;
             let pen = store.house()?.pen;
             Ok(TraceView {
@@ -282,7 +282,7 @@ async fn traces(
     Path(id): Path<i64>,
 ) -> Result<Json<Vec<TraceHead>>, ApiError> {
     let all = app
-        .with(move |store| {
+        .read(move |store| {
             store.printer(id)?;
             Ok(store.traces(id)?)
         })

@@ -95,7 +95,7 @@ fn page(house: House) -> HousePage {
 #[utoipa::path(get, path = "/api/v1/house", responses((status = 200, body = HousePage)))]
 /// The house rules: choices, tolerances, instruments, cells.
 async fn house(State(app): State<App>) -> Result<Json<HousePage>, ApiError> {
-    Ok(Json(page(app.with(|s| Ok(s.house()?)).await?)))
+    Ok(Json(page(app.read(|s| Ok(s.house()?)).await?)))
 }
 
 fn id_of<T: serde::de::DeserializeOwned>(what: &str, id: &str) -> Result<T, ApiError> {

@@ -143,7 +143,7 @@ async fn plan(
     Body(new): Body<NewJob>,
 ) -> Result<Json<Traveller>, ApiError> {
     let card = app
-        .with(move |store| {
+        .read(move |store| {
             let facts = store.planned_facts(&new)?;
             Ok(traveller(&store.house()?, &facts, &[]))
         })
@@ -276,7 +276,7 @@ async fn start_job(
 /// A job with its traveller as it stands.
 async fn job(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<JobPage>, ApiError> {
     let page = app
-        .with(move |store| {
+        .read(move |store| {
             let job = store.job(id)?;
             Ok(JobPage {
                 printer: store.printer(job.printer_id)?,
@@ -299,7 +299,7 @@ async fn closings(
     Path(id): Path<i64>,
 ) -> Result<Json<Vec<Closing>>, ApiError> {
     Ok(Json(
-        app.with(move |s| {
+        app.read(move |s| {
             s.job(id)?;
             Ok(shown_in(s.house()?.pen, s.closings(id)?).collect())
         })
@@ -350,7 +350,7 @@ async fn worktop(
     Path((id, key)): Path<(i64, String)>,
 ) -> Result<Json<Worktop>, ApiError> {
     let page = app
-        .with(move |store| {
+        .read(move |store| {
             let (job, stop, card, line) = find(store, id, &key)?;
             let context = context_of(store, &job, stop, &card)?;
             let station = stop.station();
@@ -415,8 +415,8 @@ async fn keep(
     }
     let (at, shared) = (key.clone(), app.clone());
     let kept = app
-        .with_draft(move |store| {
-            let known = shared.at_station(store, id, &key)?;
+        .with_aside(move |store| {
+            let known = shared.at_station(store, (id, key.clone()))?;
             let line = known.line.ok_or_else(|| no_station(id, &key))?;
             if line == LineState::Closed {
                 return Err(ApiError::Conflict(
@@ -546,7 +546,7 @@ async fn reopen(
     responses((status = 200, body = JobFile), (status = 404, body = Problem)))]
 /// A whole job as a file.
 async fn export(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<JobFile>, ApiError> {
-    Ok(Json(app.with(move |s| Ok(s.export(id)?)).await?))
+    Ok(Json(app.read(move |s| Ok(s.export(id)?)).await?))
 }
 
 #[utoipa::path(post, path = "/api/v1/import", request_body = JobFile,

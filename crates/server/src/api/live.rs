@@ -424,7 +424,7 @@ async fn wire(
     app.keep_record().await;
     let find = query.find.filter(|f| !f.trim().is_empty());
     let lines = app
-        .with(move |store| {
+        .read(move |store| {
             store.printer(id)?;
             Ok(store.wire(id, find.as_deref(), query.before)?)
         })

@@ -325,7 +325,7 @@ async fn printer(
     Path(id): Path<i64>,
 ) -> Result<Json<PrinterPage>, ApiError> {
     let page = app
-        .with(move |store| {
+        .read(move |store| {
             let printer = store.printer(id)?;
             let job = store.open_job_of(id)?;
             let (settings, stale) = (store.settings(id)?, store.stale(id)?);
@@ -499,7 +499,7 @@ async fn type_setting(
 #[utoipa::path(get, path = "/api/v1/filaments", responses((status = 200, body = Vec<Filament>)))]
 /// All filaments by name.
 async fn filaments(State(app): State<App>) -> Result<Json<Vec<Filament>>, ApiError> {
-    Ok(Json(app.with(|s| Ok(s.filaments()?)).await?))
+    Ok(Json(app.read(|s| Ok(s.filaments()?)).await?))
 }
 
 #[utoipa::path(post, path = "/api/v1/filaments", request_body = NewFilament,

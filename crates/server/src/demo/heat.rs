@@ -157,7 +157,7 @@ const DEMO_SPEED: f64 = 6.0;
 /// # Errors
 /// If no port can be had, or the store can't be read.
 pub async fn connect_demo(app: &App) -> Result<(), Failure> {
-    let printers = app.with(|store| Ok(store.printers()?)).await?;
+    let printers = app.read(|store| Ok(store.printers()?)).await?;
     for (name, twin) in [("Aspen", healthy_twin()), ("Hazel", torn_twin())] {
         let Some(printer) = printers.iter().find(|p| p.name == name) else {
             continue;

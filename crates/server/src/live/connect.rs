@@ -132,7 +132,7 @@ impl App {
 
     /// Connects every printer that was connected when the server ended.
     pub async fn connect_wanted(&self) {
-        let wanted = self.with(|store| Ok(store.connections()?)).await;
+        let wanted = self.read(|store| Ok(store.connections()?)).await;
         let away = |c: &Connection| c.wanted && self.live.one(c.printer_id).is_none();
         for c in wanted.unwrap_or_default().into_iter().filter(away) {
             if let Ok(address) = serde_json::from_str::<Address>(&c.address) {

@@ -35,7 +35,7 @@ impl App {
     /// Looks at all heat once, and tells the store what changed, with whatever an earlier write didn't keep.
     pub(super) async fn watch_heat(&self) {
         let allowed = self
-            .with(|store| Ok(store.house()?.tolerance(ToleranceId::IdleHeatMin)))
+            .read(|store| Ok(store.house()?.tolerance(ToleranceId::IdleHeatMin)))
             .await
             // A store that can't be read is no reason to leave heat on for longer.
             .unwrap_or_else(|_| ToleranceId::IdleHeatMin.spec().default);

@@ -138,7 +138,10 @@ impl App {
             self.live.are_kept(&upto);
             return;
         }
-        match self.with(move |store| Ok(store.keep_wire(&lines)?)).await {
+        let kept = self
+            .with_aside(move |store| Ok(store.keep_wire(&lines)?))
+            .await;
+        match kept {
             Ok(()) => self.live.are_kept(&upto),
             Err(e) => tracing::warn!(error = %e, "the record of the wire was not kept yet"),
         }
@@ -191,7 +194,7 @@ impl App {
             }
             if n.is_multiple_of(PRUNE_EVERY) {
                 let pruned = self
-                    .with(|store| Ok(store.prune_wire(&ago(WIRE_DAYS), WIRE_LINES)?))
+                    .with_aside(|store| Ok(store.prune_wire(&ago(WIRE_DAYS), WIRE_LINES)?))
                     .await;
                 if let Err(e) = pruned {
                     tracing::warn!(error = %e, "old lines of the wire were not let go");
