@@ -37,6 +37,8 @@ type Stations = HashMap<(i64, String), (AsOf, Arc<AtStation>)>;
 pub struct App {
     /// Reads beside the writes; none where there can't be a second connection.
     reader: Option<Arc<Mutex<Store>>>,
+    /// Reads one row at a time: whoever wants it never waits for a page.
+    glance: Option<Arc<Mutex<Store>>>,
     store: Arc<Mutex<Store>>,
     /// Files beside the data file: read and written without waiting for the database.
     pub(crate) files: Files,
@@ -61,9 +63,11 @@ impl App {
     /// # Errors
     /// If the system gives no thread for the printers' links.
     pub fn new(store: Store) -> std::io::Result<Self> {
+        let reader = || store.reader().ok().map(|r| Arc::new(Mutex::new(r)));
         Ok(Self {
             files: store.files().clone(),
-            reader: store.reader().ok().map(|r| Arc::new(Mutex::new(r))),
+            reader: reader(),
+            glance: reader(),
             store: Arc::new(Mutex::new(store)),
             stations: Arc::default(),
             changes: Arc::default(),
@@ -172,10 +176,12 @@ impl App {
     /// A job's station, kept while nothing is changed that it rests on: it is asked for at every key that is typed.
     pub async fn station(&self, job_id: i64, key: String) -> Result<Arc<AtStation>, ApiError> {
         let key = (job_id, key);
-        // Asked on the spot where the reader is free: one row out of memory costs less than the way to another thread.
-        let free = self.reader.as_ref().and_then(|r| r.try_lock().ok());
-        if let Some(kept) = free.and_then(|store| self.kept_station(&key, self.as_of(&store).ok()?))
-        {
+        // Asked on the spot: one row out of memory costs less than the way to another thread.
+        let as_of = self.glance.as_ref().and_then(|store| {
+            let store = store.lock().unwrap_or_else(PoisonError::into_inner);
+            self.as_of(&store).ok()
+        });
+        if let Some(kept) = as_of.and_then(|as_of| self.kept_station(&key, as_of)) {
             return Ok(kept);
         }
         let app = self.clone();

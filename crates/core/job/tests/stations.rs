@@ -1102,6 +1102,7 @@ fn core_depends_on_nothing_that_does_io() {
                 "strum",
                 "thiserror",
                 "utoipa",
+                "wide",
             ];
             let above = PURE[..place]
                 .iter()
