@@ -62,9 +62,12 @@ impl Bounds {
         }
     }
 
+    /// Takes a move; where it `goes_on` from the one taken before, its begin is taken already.
     #[inline]
-    fn take(&mut self, m: &Move) {
-        self.touch(&m.from_mm);
+    fn take(&mut self, m: &Move, goes_on: bool) {
+        if !goes_on {
+            self.touch(&m.from_mm);
+        }
         self.touch(&m.to_mm);
         if let Some(arc) = &m.arc {
             let [x, y] = arc.covers_mm();
@@ -157,10 +160,10 @@ struct Surveyor<'a, 'scope, 'env> {
     retractions: Retractions,
     e_sum: [f64; 2],
     e_peak: [f64; 2],
-    /// What beads of the first layer cover, those above it, and all other moves.
-    first: Bounds,
-    upper: Bounds,
-    others: Bounds,
+    /// What is covered by beads of the first layer, by those above it, and by all other moves; which of them took the last
+    /// move, where nothing came between.
+    covered: [Bounds; 3],
+    covers: Option<usize>,
     nozzle_now_c: f64,
     bed_now_c: f64,
     /// The nozzles that laid a bead, and the last of them.
@@ -188,6 +191,7 @@ struct Totals {
 const ROOM_C: f64 = 22.0;
 
 impl Surveyor<'_, '_, '_> {
+    #[inline]
     fn owner(&self) -> u32 {
         u32::try_from(self.layers.current().map_or(0, |i| i + 1)).unwrap_or(u32::MAX)
     }
@@ -206,13 +210,8 @@ impl Surveyor<'_, '_, '_> {
     #[inline]
     fn go(&mut self, m: &Move, line: &LineRef<'_>) {
         self.out.moves += 1;
-        if m.kind == MoveKind::Print {
+        let covers = if m.kind == MoveKind::Print {
             self.layers.see(m, line);
-            if self.layers.current().is_some_and(|i| i > 0) {
-                self.upper.take(m);
-            } else {
-                self.first.take(m);
-            }
             self.out.bead += m.fed_mm;
             self.out.printed += m.length_mm;
             if m.tool != self.tool || self.tools == 0 {
@@ -223,9 +222,12 @@ impl Surveyor<'_, '_, '_> {
             if flow > self.out.top_flow {
                 self.out.top_flow = flow;
             }
+            usize::from(self.layers.current().is_some_and(|i| i > 0))
         } else {
-            self.others.take(m);
-        }
+            2
+        };
+        self.covered[covers].take(m, self.covers == Some(covers));
+        self.covers = Some(covers);
         self.retractions.see(m, line);
         let used = if m.fed_mm == 0.0 {
             [0.0; 2]
@@ -284,8 +286,12 @@ impl Surveyor<'_, '_, '_> {
 impl Follow for Surveyor<'_, '_, '_> {
     #[inline]
     fn item(&mut self, item: &Item, line: LineRef<'_>, machine: &Machine) -> bool {
+        if let Item::Move(m) = item {
+            self.go(m, &line);
+            return true;
+        }
+        self.covers = None;
         match item {
-            Item::Move(m) => self.go(m, &line),
             Item::Set(s) => {
                 self.dynamics.set(s);
                 match s {
@@ -311,7 +317,7 @@ impl Follow for Surveyor<'_, '_, '_> {
                     Wait::Home | Wait::Tool(_) => {}
                 }
             }
-            Item::Counts(_) | Item::Other => {}
+            Item::Move(_) | Item::Counts(_) | Item::Other => {}
         }
         true
     }
@@ -347,9 +353,8 @@ fn survey_within<'scope, 'env>(
         retractions: Retractions::default(),
         e_sum: [0.0; 2],
         e_peak: [0.0; 2],
-        first: Bounds::EMPTY,
-        upper: Bounds::EMPTY,
-        others: Bounds::EMPTY,
+        covered: [Bounds::EMPTY; 3],
+        covers: None,
         nozzle_now_c: ROOM_C,
         bed_now_c: ROOM_C,
         tools: 0,
@@ -381,7 +386,8 @@ fn survey_within<'scope, 'env>(
         (layer.seconds, layer.binds) = scaled(i + 1);
     }
     let before_s = scaled(0).0;
-    let beads = s.first.with(s.upper);
+    let [first, upper, others] = s.covered;
+    let beads = first.with(upper);
     let (layers, prime) = s.layers.finish();
     let (retractions, retraction_kinds) = s.retractions.finish();
     Ok(Survey {
@@ -395,8 +401,8 @@ fn survey_within<'scope, 'env>(
         retractions,
         retraction_kinds,
         bounds: beads.any(),
-        upper_bounds: s.upper.any(),
-        moves_bounds: beads.with(s.others).any(),
+        upper_bounds: upper.any(),
+        moves_bounds: beads.with(others).any(),
         layers,
         prime,
         before_s,
