@@ -237,7 +237,7 @@ impl App {
     }
 
     /// Nozzles of a printer: as it reports them, or as many as it is known to have.
-    async fn nozzles_of(&self, printer_id: i64, known: usize) -> Nozzles {
+    pub async fn nozzles_of(&self, printer_id: i64, known: usize) -> Nozzles {
         let Ok(link) = self.live.link(printer_id) else {
             return Nozzles {
                 count: known.max(1),

@@ -5,8 +5,12 @@ use crate::common::Server;
 use serde_json::{Value, json};
 
 fn printer(s: &Server, name: &str) -> i64 {
+    printer_with(s, name, 1)
+}
+
+fn printer_with(s: &Server, name: &str, nozzles: u8) -> i64 {
     let facts = json!({"bed_x_mm": 220, "bed_y_mm": 220, "height_mm": 250, "path": "direct", "hot_end": "all_metal",
-        "nozzle_mm": 0.4, "nozzles": 1, "firmware_limit_c": 285});
+        "nozzle_mm": 0.4, "nozzles": nozzles, "firmware_limit_c": 285});
     let (status, made) = s.call(
         "POST",
         "/api/v1/printers",
@@ -88,4 +92,27 @@ fn what_the_guard_would_stop_is_refused_with_its_line_and_nothing_is_kept() {
     let (_, kept) = s.call("GET", &format!("/api/v1/printers/{id}/blocks"), None);
     assert_eq!(kept["begin"], BEGIN);
     assert_eq!(s.call("GET", "/api/v1/printers/999/blocks", None).0, 404);
+}
+
+#[test]
+fn each_nozzle_that_there_is_may_be_heated_and_none_stays_hot() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = Server::serve(folder.path());
+    let (one, two) = (printer(&s, "One"), printer_with(&s, "Two", 2));
+    let begin = BEGIN.replace("M109", "M104 T1 S170\nM109");
+    let end = END.replace("M104 S0", "M104 T0 S0\nM104 T1 S0");
+    let (status, says) = put(&s, one, &begin, &end);
+    assert_eq!(status, 422);
+    assert!(
+        says.to_string()
+            .contains("M104 heats a nozzle that this printer doesn’t have"),
+        "{says}"
+    );
+    let (status, says) = put(&s, two, &begin, &end);
+    assert_eq!(status, 200, "{says}");
+    for hot in ["M104 T1 S0", "M104 S0\nM104 T1 S170"] {
+        let (status, says) = put(&s, two, &begin, &END.replace("M104 S0", hot));
+        assert_eq!(status, 422, "{hot}");
+        assert!(says.to_string().contains("leaves the nozzle hot"), "{says}");
+    }
 }

@@ -5,6 +5,7 @@ import { computed, ref, watch } from 'vue'
 
 import { ServerError, answer, client, get, type Schemas } from '../api/client'
 import ChoiceRow from '../ui/ChoiceRow.vue'
+import { toHeading } from '../ui/heading'
 import ReadingField from '../ui/ReadingField.vue'
 import PickList from '../ui/PickList.vue'
 
@@ -13,10 +14,7 @@ const props = defineProps<{ printer: number; name: string }>()
 /* What opened it is gone once the printer is connected: the keyboard goes on from the heading. */
 const connected = ref(false)
 function left() {
-  const heading = document.querySelector<HTMLElement>('h1')
-  if (!connected.value || !heading) return
-  heading.tabIndex = -1
-  heading.focus()
+  if (connected.value) toHeading()
 }
 const kind = ref<'serial' | 'tcp'>('serial')
 const port = ref('')

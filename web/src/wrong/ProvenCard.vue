@@ -161,6 +161,7 @@ function end(job: boolean) {
 .prices {
   display: flex;
   flex-wrap: wrap;
+  align-items: end;
   gap: 10px 16px;
 }
 .prices > * {

@@ -7,6 +7,7 @@ import { useRoute, useRouter } from 'vue-router'
 import type { Schemas } from '../api/client'
 import PhotoStrip from '../stations/PhotoStrip.vue'
 import FoldedPart from '../ui/FoldedPart.vue'
+import { toHeading } from '../ui/heading'
 import CausePanel from './CausePanel.vue'
 import CheckCard from './CheckCard.vue'
 import EndPart from './EndPart.vue'
@@ -92,7 +93,9 @@ async function onJob(by: string) {
 /* What was pressed is gone with its check: the hand goes on at the next one, in its field where it has one. */
 const middle = ref<HTMLElement>()
 function handOn() {
-  ;(middle.value?.querySelector<HTMLElement>('[data-first] input') ?? middle.value)?.focus()
+  const field = middle.value?.querySelector<HTMLElement>('[data-first] input')
+  if (field) field.focus()
+  else toHeading(middle.value)
 }
 /* A dialog gives the focus back to what opened it; after another check was chosen, that is the wrong place. */
 async function otherClosed() {
@@ -128,7 +131,7 @@ const undo = (action: string) => void tell([{ entry: 'undone', action }])
 <template>
   <p v-if="error" class="page error">{{ error.message }}</p>
   <div v-else-if="data" class="wrong" :class="{ narrow }">
-    <aside v-if="!narrow" class="known" aria-label="Evidence" tabindex="0">
+    <aside v-if="!narrow" class="evidence" aria-label="Evidence" tabindex="0">
       <KnownList :page="data" :shut="over" @back="back" @undo="undo" @add="saw = true" @again="isBack" />
     </aside>
     <div ref="middle" class="middle" tabindex="0">
@@ -240,7 +243,7 @@ const undo = (action: string) => void tell([{ entry: 'undone', action }])
 .wrong.narrow {
   display: block;
 }
-.known {
+.evidence {
   background: var(--sheet);
   border-right: 2px dotted var(--ink2);
   overflow: auto;

@@ -135,6 +135,9 @@ impl PrintLines {
         if nozzle.is_some_and(|n| n >= self.tools) {
             return refuse("picks a nozzle that this printer doesn’t have");
         }
+        if matches!(code, "M104" | "M109") && self.heats_none(&words) {
+            return refuse("heats a nozzle that this printer doesn’t have");
+        }
         match command(code) {
             Some(spec) if spec.effect == Effect::Set && !MAY_SET.contains(&code) => {
                 refuse("changes a setting of the machine: set it at its station, not in a print")
@@ -143,5 +146,12 @@ impl PrintLines {
             _ if code.starts_with('G') => refuse("is a motion that isn’t known here"),
             _ => PrintLine::LeaveOut(code.into(), LeftOut::Unknown),
         }
+    }
+
+    /// Whether it heats a nozzle that there is none of; switching one off that isn't there does nothing.
+    #[allow(clippy::cast_precision_loss)] // a handful of nozzles
+    fn heats_none(&self, words: &Words) -> bool {
+        let to_c = words.value('S').or_else(|| words.value('R'));
+        words.value('T').is_some_and(|n| n >= self.tools as f64) && to_c != Some(0.0)
     }
 }

@@ -67,6 +67,14 @@ fn what_must_not_go_out_is_told_with_its_line_and_why() {
         ("M302 P1", "nothing that a print may do"),
         ("M112", "nothing that a print may do"),
         ("T1", "a nozzle that this printer doesn’t have"),
+        (
+            "M104 T1 S200",
+            "heats a nozzle that this printer doesn’t have",
+        ),
+        (
+            "M109 R200 T1",
+            "heats a nozzle that this printer doesn’t have",
+        ),
         ("G5 X1 Y1 I1 J1 P1 Q1", "a motion that isn’t known here"),
         ("G1 X1e2", "can’t be read"),
         ("G1 X10 F0", "a speed of 0 mm/min can’t be meant"),
@@ -278,6 +286,15 @@ fn a_file_for_two_nozzles_is_clear_where_the_head_reaches_whichever_way_the_offs
     let got = with_two(&text, Some([24.0, -0.3, 0.0]));
     assert_eq!(got.refused, []);
     assert_eq!(got.nozzles_c, [Some(210.0), Some(225.0)]);
+
+    // There is no third one to heat; switching it off does nothing.
+    let third = with_two(&format!("{START}M104 T2 S200\nM104 T2 S0\n"), None);
+    assert_eq!(
+        third.refused.iter().map(|d| d.line).collect::<Vec<_>>(),
+        [6],
+        "{:?}",
+        third.refused
+    );
 
     // Where it stands isn't known: from the change on nothing can be checked.
     let unknown = with_two(&text, None);

@@ -64,16 +64,28 @@ fn check_text(field: &'static str, text: &str) -> Result<(), ApiError> {
     Ok(())
 }
 
-/// Whether the last word on a heater is off.
+/// Whether the last word on a heater is off: on the first one's, and on that of every other which is named.
 fn leaves_off(text: &str, codes: [&str; 2]) -> bool {
-    text.lines()
-        .filter_map(|l| Words::read(l.split(';').next().unwrap_or_default().trim()).ok())
-        .rfind(|w| codes.contains(&w.code()))
-        .is_some_and(|w| w.value('S') == Some(0.0))
+    let mut off = BTreeMap::new();
+    for line in text.lines() {
+        let said = line.split(';').next().unwrap_or_default().trim();
+        if let Ok(words) = Words::read(said)
+            && codes.contains(&words.code())
+        {
+            let which = words.value('T').unwrap_or(0.0).to_bits();
+            off.insert(which, words.value('S') == Some(0.0));
+        }
+    }
+    off.get(&0.0_f64.to_bits()) == Some(&true) && off.values().all(|off| *off)
 }
 
 /// Tries a small piece with these blocks: all that printing one would refuse is refused now.
-fn try_out(blocks: &PrintBlocks, facts: &PieceFor, guard: &Guard) -> Result<(), ApiError> {
+fn try_out(
+    blocks: &PrintBlocks,
+    facts: &PieceFor,
+    guard: &Guard,
+    nozzles: &Nozzles,
+) -> Result<(), ApiError> {
     check_text("begin", &blocks.begin)?;
     check_text("end", &blocks.end)?;
     if !blocks.end.trim().is_empty() {
@@ -98,7 +110,7 @@ fn try_out(blocks: &PrintBlocks, facts: &PieceFor, guard: &Guard) -> Result<(), 
         blocks.begin.trim_end().lines().count() as u64,
         blocks.end.trim_end().lines().count() as u64,
     );
-    let clear = clear_path(piece.gcode.as_bytes(), guard, &Nozzles::ONE, 0, |_| true)
+    let clear = clear_path(piece.gcode.as_bytes(), guard, nozzles, 0, |_| true)
         .map_err(|_| ApiError::Internal)?;
     let Some(first) = clear.refused.first() else {
         return Ok(());
@@ -143,13 +155,17 @@ async fn put_blocks(
     Path(id): Path<i64>,
     Body(body): Body<PrintBlocks>,
 ) -> Result<Json<PrintBlocks>, ApiError> {
+    let known = app
+        .read(move |store| Ok(store.printer(id)?.facts.nozzles))
+        .await?;
+    let nozzles = app.nozzles_of(id, usize::from(known)).await;
     app.with(move |store| {
         let (_, limits) = limits_of(store, id)?;
         let wanted = NewPiece {
             printer_id: id,
             ..NewPiece::default()
         };
-        try_out(&body, &facts(store, &wanted)?, &Guard { limits })?;
+        try_out(&body, &facts(store, &wanted)?, &Guard { limits }, &nozzles)?;
         store.put_print_blocks(id, [body.begin.trim_end(), body.end.trim_end()], &now())?;
         Ok(Json(body))
     })
