@@ -27,7 +27,7 @@ test('a negative rest and an absurd mark say what to do', async ({ page, request
   await expect(page.getByText(/mark farther up and feed again/).first()).toBeVisible()
   await openAll(page)
   await page.getByLabel('Mark above inlet').fill('99999')
-  await expect(page.getByText(/can't be 99999 mm/).first()).toBeVisible()
+  await expect(page.getByText(/can’t be 99999 mm/).first()).toBeVisible()
 })
 
 test('a job without a part, and a file that is no job, are refused with the way out', async ({

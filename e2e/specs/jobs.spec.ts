@@ -12,7 +12,7 @@ test('a nozzle of the same bore: Z redone, verifications pass, what hangs on the
   await page.goto('/')
   await page.getByRole('link', { name: 'New job on Spruce', exact: true }).click()
   await page.getByRole('checkbox', { name: 'nozzle, 0.4 mm, replaced' }).click()
-  await page.getByLabel("Complaint, in the customer's words").fill('Blobs on the first layer')
+  await page.getByLabel('Complaint, in the customer’s words').fill('Blobs on the first layer')
   await page.getByLabel('PETG of Spruce').check()
   await expect(station(page, 'Z offset')).toContainText('redo, since the nozzle was replaced')
   await expect(station(page, 'Pressure advance')).toContainText('only if the flow moves')

@@ -27,7 +27,7 @@ async function print(page: Page, says: string | RegExp, title: string, name = 'T
   await expect(page).toHaveURL(/\/prints\/\d+/)
   // What a clean one proves for this job is said before it is printed.
   await expect(
-    page.getByText(title.includes('lines') ? /doesn't prove the fault gone/ : /clean run of/),
+    page.getByText(title.includes('lines') ? /doesn’t prove the fault gone/ : /clean run of/),
   ).toBeVisible()
   const side = page.getByRole('complementary', { name: 'Numbers and changes' })
   await side.getByRole('button', { name: `Print it on ${name}` }).click()

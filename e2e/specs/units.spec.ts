@@ -46,7 +46,7 @@ test('a shop of inches and Fahrenheit types, reads and keeps its own numbers, an
     await expect(page.getByLabel('Commands', { exact: true })).toContainText(/M92 E100\.2\d/)
     // A wrong number is refused in the shop's units, at its field.
     await run(3).fill('50')
-    await expect(page.getByText(/can't be 50 in: .* Type 0 to 39\.4 in\./).first()).toBeVisible()
+    await expect(page.getByText(/can’t be 50 in: .* Type 0 to 39\.4 in\./).first()).toBeVisible()
     await run(3).fill('')
     await expect(verdict(page)).toContainText('Adjust')
     await expect(page.getByText('Kept on disk.')).toBeVisible()

@@ -497,7 +497,7 @@ test('a nozzle that the customer swapped: what the cause leaves unexplained is s
   await page.getByRole('button', { name: 'End the case: it is mended' }).click()
   await expect(page.getByText('This case is over')).toBeVisible()
   await page.getByRole('link', { name: 'Begin the job for the swapped part' }).click()
-  await expect(page.getByLabel("Complaint, in the customer's words")).toHaveValue(told)
+  await expect(page.getByLabel('Complaint, in the customer’s words')).toHaveValue(told)
 })
 
 test('a proven cause whose complaint is back is said with one press on the next case of its job', async ({

@@ -87,7 +87,7 @@ impl Link {
             // A failure of this program must not leave a heater on: the link is picked up again, and
             // what was switched on is owed its zero.
             while AssertUnwindSafe(actor.run()).catch_unwind().await.is_err() {
-                tracing::error!("a printer's link failed; it is picked up again");
+                tracing::error!("a printer’s link failed; it is picked up again");
                 actor.pick_up();
                 // What fails at once would fail without end.
                 tokio::time::sleep(PICK_UP_AFTER).await;

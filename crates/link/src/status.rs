@@ -195,7 +195,7 @@ pub enum SendError {
     NotConnected,
     /// The way broke, or the printer was started anew, before it answered.
     #[error(
-        "The connection broke before the printer answered “{line}”: it can't be known whether it ran."
+        "The connection broke before the printer answered “{line}”: it can’t be known whether it ran."
     )]
     Lost {
         /// The command.
@@ -208,7 +208,7 @@ pub enum SendError {
         says: String,
     },
     /// The printer doesn't have this command.
-    #[error("This printer doesn't know “{line}”.")]
+    #[error("This printer doesn’t know “{line}”.")]
     NotKnown {
         /// The command.
         line: String,

@@ -90,7 +90,7 @@ fn complaining(command: &str) -> Option<String> {
     Some(match command.split(' ').next().unwrap_or_default() {
         "M105" => "ok T:21.50 /0.00 B:21.00 /0.00 @:0\n".into(),
         "G28" => "Error:homing failed\nok\n".into(),
-        "M500" => "Error:memory can't be written\nok\n".into(),
+        "M500" => "Error:memory can’t be written\nok\n".into(),
         _ => "ok\n".into(),
     })
 }

@@ -227,7 +227,7 @@ async fn a_pause_lifts_the_head_keeps_the_heat_and_goes_on_where_it_was() {
     let times = |line: &str| ran.iter().filter(|l| *l == line).count();
     assert_eq!((times("G1 E-1 F1800"), times("G1 E1 F1800")), (2, 2));
     assert_eq!((times("G0 Z10.2 F600"), times("G0 Z0.2 F600")), (2, 3));
-    assert_eq!(times("G1 F3000"), 3, "the speed is the file's again");
+    assert_eq!(times("G1 F3000"), 3, "the speed is the file’s again");
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

@@ -78,7 +78,7 @@ async fn an_address_where_nobody_is_says_so() {
         .unwrap()
         .clone();
     assert!(
-        status.says.contains("127.0.0.1:1 can't be opened"),
+        status.says.contains("127.0.0.1:1 can’t be opened"),
         "{}",
         status.says
     );

@@ -31,7 +31,7 @@ impl<T: DeserializeOwned + Send, S: Send + Sync> FromRequestParts<S> for Path<T>
             .map(|axum::extract::Path(v)| Self(v))
             .map_err(|e| ApiError::Syntax {
                 field: "path".into(),
-                message: format!("This address doesn't read: {}", e.body_text()),
+                message: format!("This address doesn’t read: {}", e.body_text()),
             })
     }
 }
@@ -44,7 +44,7 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequestParts<S> for Query<T> {
             .map(|axum::extract::Query(v)| Self(v))
             .map_err(|e| ApiError::Syntax {
                 field: "query".into(),
-                message: format!("This query doesn't read: {}", e.body_text()),
+                message: format!("This query doesn’t read: {}", e.body_text()),
             })
     }
 }

@@ -103,7 +103,7 @@ impl ApiError {
         use StatusCode as S;
         match self {
             Self::Syntax { .. } | Self::Evaluate(EvaluateError::Shape { .. }, _) => {
-                (S::BAD_REQUEST, "syntax", "The request doesn't read")
+                (S::BAD_REQUEST, "syntax", "The request doesn’t read")
             }
             Self::MediaType => (S::UNSUPPORTED_MEDIA_TYPE, "media_type", "Wrong media type"),
             Self::Slow => (S::REQUEST_TIMEOUT, "slow", "Too slow"),
@@ -112,12 +112,12 @@ impl ApiError {
                 (S::UNPROCESSABLE_ENTITY, "values", "Check the readings")
             }
             Self::Import(ImportError::Shape { .. }) => {
-                (S::BAD_REQUEST, "import_shape", "The file doesn't read")
+                (S::BAD_REQUEST, "import_shape", "The file doesn’t read")
             }
             Self::Import(ImportError::Content { .. }) => (
                 S::UNPROCESSABLE_ENTITY,
                 "import_content",
-                "The file can't be imported",
+                "The file can’t be imported",
             ),
             Self::Link(SendError::Refused(Refusal::Asks { .. })) => {
                 (S::UNPROCESSABLE_ENTITY, "asks", "Is that meant?")
@@ -148,7 +148,7 @@ impl ApiError {
                     "damaged",
                     "The data file is damaged",
                 ),
-                StoreError::Value(_) => (S::UNPROCESSABLE_ENTITY, "values", "Values can't be kept"),
+                StoreError::Value(_) => (S::UNPROCESSABLE_ENTITY, "values", "Values can’t be kept"),
                 StoreError::Conflict(_) => (S::CONFLICT, "conflict", "Not now"),
                 StoreError::DiskFull => (S::INSUFFICIENT_STORAGE, "disk_full", "Disk full"),
                 StoreError::ReadOnly => (S::INSUFFICIENT_STORAGE, "read_only", "Read-only"),

@@ -335,7 +335,7 @@ fn data_file(folder: Option<PathBuf>) -> Result<PathBuf, Failure> {
             .ok_or("There is no home folder to keep data in. Name a folder with --data.")?,
     };
     std::fs::create_dir_all(&folder)
-        .map_err(|e| format!("The data folder {} can't be made: {e}", folder.display()))?;
+        .map_err(|e| format!("The data folder {} can’t be made: {e}", folder.display()))?;
     Ok(folder.join("wattotherm.sqlite"))
 }
 
@@ -421,7 +421,7 @@ fn serve(file: &Path, address: SocketAddr, demo: bool) -> Result<(), Failure> {
         let stopped = Stopped::listen()?;
         let bound = listen(address)
             .await
-            .map_err(|e| format!("{address} can't be listened on: {e}"))?;
+            .map_err(|e| format!("{address} can’t be listened on: {e}"))?;
         print(&format!("Wattotherm listens on http://{}", bound.address))?;
         if demo && let Err(e) = connect_demo(&app).await {
             app.end().await;

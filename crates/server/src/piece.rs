@@ -38,7 +38,7 @@ fn facts(file: Option<&Path>) -> Result<PieceFor, Failure> {
         return Ok(PieceFor::default());
     };
     let text = std::fs::read_to_string(file)
-        .map_err(|e| format!("{} can't be read: {e}", file.display()))?;
+        .map_err(|e| format!("{} can’t be read: {e}", file.display()))?;
     Ok(serde_json::from_str(&text).map_err(|e| format!("{}: {e}", file.display()))?)
 }
 
@@ -118,7 +118,7 @@ pub fn run(asked: &PieceWanted) -> Result<(), Failure> {
     let facts = facts(asked.printer.as_deref())?;
     let piece = make_piece(kind, &facts, &settings(&asked.set)?).map_err(|e| e.to_string())?;
     if let Some(out) = &asked.out {
-        let failed = |e: std::io::Error| format!("{} can't be written: {e}", out.display());
+        let failed = |e: std::io::Error| format!("{} can’t be written: {e}", out.display());
         let mut to = BufWriter::new(File::create(out).map_err(failed)?);
         if out
             .extension()

@@ -57,7 +57,7 @@ fn as_problems(operation: &mut serde_json::Value) {
     if asks {
         responses.entry("400").or_insert_with(|| {
             serde_json::json!({
-                "description": "The path or the query doesn't read.",
+                "description": "The path or the query doesn’t read.",
                 "content": { "application/problem+json": problem }
             })
         });

@@ -80,7 +80,7 @@ pub fn run(wanted: &Wanted) -> Result<(), Failure> {
         if let Some(address) = wanted.eyes {
             let listener = tokio::net::TcpListener::bind(address)
                 .await
-                .map_err(|e| format!("{address} can't be listened on: {e}"))?;
+                .map_err(|e| format!("{address} can’t be listened on: {e}"))?;
             say(&format!("Eyes on http://{}", listener.local_addr()?))?;
             tokio::spawn(eyes::serve(running.clone(), wanted.seed, listener));
         }
@@ -92,7 +92,7 @@ pub fn run(wanted: &Wanted) -> Result<(), Failure> {
         if let Some(address) = wanted.listen {
             let listener = tokio::net::TcpListener::bind(address)
                 .await
-                .map_err(|e| format!("{address} can't be listened on: {e}"))?;
+                .map_err(|e| format!("{address} can’t be listened on: {e}"))?;
             say(&format!("Simulated printer on {}", listener.local_addr()?))?;
             running.serve_tcp(listener).await?;
         }

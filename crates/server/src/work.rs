@@ -91,7 +91,7 @@ impl App {
         let pen = match self.pen().await {
             Ok(pen) => pen,
             Err(e) => {
-                tracing::warn!(error = %e, "the house's units were not read");
+                tracing::warn!(error = %e, "the house’s units were not read");
                 Pen::METRIC
             }
         };
@@ -173,7 +173,7 @@ impl App {
         if let (Some((job, key)), false) = (&order.for_stop, fields.is_empty())
             && let Err(e) = self.lay_into_draft(*job, key.clone(), fields).await
         {
-            tracing::warn!(error = %e, "a routine's result was not laid into its draft");
+            tracing::warn!(error = %e, "a routine’s result was not laid into its draft");
         }
         done
     }

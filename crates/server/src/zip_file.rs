@@ -13,13 +13,13 @@ use zip::write::SimpleFileOptions;
 pub enum ZipError {
     #[error(transparent)]
     Store(#[from] StoreError),
-    #[error("The zip can't be written: {0}")]
+    #[error("The zip can’t be written: {0}")]
     Io(#[from] std::io::Error),
-    #[error("The zip can't be written: {0}")]
+    #[error("The zip can’t be written: {0}")]
     Zip(#[from] zip::result::ZipError),
-    #[error("The zip can't be written: {0}")]
+    #[error("The zip can’t be written: {0}")]
     Csv(#[from] csv::Error),
-    #[error("The zip can't be written: {0}")]
+    #[error("The zip can’t be written: {0}")]
     Json(#[from] serde_json::Error),
 }
 

@@ -133,7 +133,7 @@ fn a_drive_with_a_wrong_gear_ratio_stops_adjusts_passes_and_opens_what_rests_on_
     );
     assert_eq!(
         again["status"], 422,
-        "a rule and one run can't settle it: {again}"
+        "a rule and one run can’t settle it: {again}"
     );
     let (_, pass) = close(
         &s,
@@ -238,7 +238,7 @@ fn bad_requests_get_their_status_and_a_text_that_helps() {
             "/api/v1/printers",
             r#"{"name": "", "kind": "x"}"#,
             422,
-            "Type the printer's name, 1 to 80 characters.",
+            "Type the printer’s name, 1 to 80 characters.",
         ),
     ];
     for (path, body, status, text) in cases {
@@ -488,7 +488,7 @@ fn house_rules_change_the_plan_and_are_logged() {
         (status, problem["detail"].as_str()),
         (
             422,
-            Some("Drive: length fed can't be 50 %. Type 0.05 to 5 %.")
+            Some("Drive: length fed can’t be 50 %. Type 0.05 to 5 %.")
         )
     );
     assert_eq!(

@@ -225,7 +225,7 @@ fn a_read_only_file_is_refused_with_the_way_out() {
     open(folder.path(), 0o755);
     let said = String::from_utf8_lossy(&output.stderr).into_owned();
     assert!(!output.status.success());
-    assert!(said.contains("The data file can't be written: it is read-only. Nothing was saved. Make it writable, then try again."), "{said}");
+    assert!(said.contains("The data file can’t be written: it is read-only. Nothing was saved. Make it writable, then try again."), "{said}");
     assert_eq!(std::fs::read(&file).unwrap(), before);
 }
 

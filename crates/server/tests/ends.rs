@@ -115,7 +115,7 @@ fn end_of(runtime: &tokio::runtime::Runtime, n: u64) -> (&'static str, &'static 
     );
     assert!(
         s.gone_within(Duration::from_secs(12)),
-        "{n}: {signal} doesn't end it"
+        "{n}: {signal} doesn’t end it"
     );
     let on = || running.look().is_told_to_heat();
     if signal != "KILL" {

@@ -379,7 +379,7 @@ fn one_damaged_row_takes_no_page_down() {
         page["printer"]["unreadable"]
             .as_str()
             .unwrap()
-            .contains("can't be read"),
+            .contains("can’t be read"),
         "{page}"
     );
 }

@@ -68,7 +68,7 @@ fn the_guard_the_record_and_the_read_back_stand_behind_the_api() {
     let id = printer(&s, "Alder");
     assert_eq!(
         send(&s, id, "M105").1["detail"],
-        "This printer isn't connected. Connect it first."
+        "This printer isn’t connected. Connect it first."
     );
     let got = connected(&s, id, &t.host);
     assert_eq!(
@@ -90,7 +90,7 @@ fn the_guard_the_record_and_the_read_back_stand_behind_the_api() {
     assert_eq!(status, 200);
     assert_eq!(
         kept["written"]["says"],
-        "Written, stored, and read back from the printer's memory."
+        "Written, stored, and read back from the printer’s memory."
     );
     // However it is written: what sets a value is read back.
     let (_, close) = send(&s, id, "m92e417.25");
@@ -397,7 +397,7 @@ fn bad_requests_about_printers_and_logs_say_what_to_do() {
             "/api/v1/heat/rules",
             json!({"plant": {"gain_c": -1.0, "tau_s": 1.0, "tau2_s": 0.0, "delay_s": 0.0, "ambient_c": 20.0}, "target_c": 200}),
             422,
-            "This can't be a plant",
+            "This can’t be a plant",
         ),
     ];
     for (path, body, status, text) in cases {
@@ -414,7 +414,7 @@ fn bad_requests_about_printers_and_logs_say_what_to_do() {
         got["status"]["says"]
             .as_str()
             .unwrap()
-            .contains("127.0.0.1:1 can't be opened"),
+            .contains("127.0.0.1:1 can’t be opened"),
         "{got}"
     );
     let routine = json!({"kind": "hold", "target_c": 900});
@@ -486,7 +486,7 @@ fn every_pages_stream_shows_the_same_picture_and_ends_with_the_server() {
     two.say(&json!({"kind": "stop", "printer": 999, "n": 8}));
     assert_eq!(
         two.next("heard").unwrap()["failed"],
-        "This printer isn't connected. Connect it first."
+        "This printer isn’t connected. Connect it first."
     );
     assert!(within(5, || t.running.look().targets_c() == (0.0, 0.0)));
     send(&s, id, "M104 S120");

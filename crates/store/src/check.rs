@@ -50,7 +50,7 @@ impl NewPrinter {
     /// # Errors
     /// [`BadRecord`] for the first field that can't be meant.
     pub fn check(&self) -> Result<(), BadRecord> {
-        named("name", &self.name, "the printer's name")?;
+        named("name", &self.name, "the printer’s name")?;
         named("kind", &self.kind, "what kind of printer it is")?;
         let f = &self.facts;
         let size = |v: f64| v.is_finite() && (20.0..=2000.0).contains(&v);
@@ -64,7 +64,7 @@ impl NewPrinter {
             return bad(
                 "facts.nozzle_mm",
                 format!(
-                    "A bore of {} mm isn't drilled. Type 0.1 to 2 mm.",
+                    "A bore of {} mm isn’t drilled. Type 0.1 to 2 mm.",
                     f.nozzle_mm
                 ),
             );
@@ -105,7 +105,7 @@ impl NewFilament {
     /// # Errors
     /// [`BadRecord`] for the first field that can't be meant.
     pub fn check(&self) -> Result<(), BadRecord> {
-        named("name", &self.name, "the filament's name")?;
+        named("name", &self.name, "the filament’s name")?;
         named("material", &self.material, "its material")
     }
 }

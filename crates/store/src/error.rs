@@ -13,10 +13,10 @@ pub enum StoreError {
         id: String,
     },
     /// A row that is named is not there.
-    #[error("A printer, filament or job that is named here doesn't exist. Nothing was saved.")]
+    #[error("A printer, filament or job that is named here doesn’t exist. Nothing was saved.")]
     Reference,
     /// A value that can't be kept.
-    #[error("A value here can't be kept: it is outside what is possible. Nothing was saved.")]
+    #[error("A value here can’t be kept: it is outside what is possible. Nothing was saved.")]
     Check,
     /// A value that can't be kept, with what would do.
     #[error("{0}")]
@@ -29,11 +29,11 @@ pub enum StoreError {
     DiskFull,
     /// The file can't be written.
     #[error(
-        "The data file can't be written: it is read-only. Nothing was saved. Make it writable, then try again."
+        "The data file can’t be written: it is read-only. Nothing was saved. Make it writable, then try again."
     )]
     ReadOnly,
     /// The file can't be opened.
-    #[error("The data file {path} can't be opened: {source}")]
+    #[error("The data file {path} can’t be opened: {source}")]
     Open {
         /// Path of the file.
         path: String,
@@ -82,16 +82,16 @@ pub enum StoreError {
         detail: String,
     },
     /// The file couldn't be brought up to date.
-    #[error("The data file couldn't be brought up to date: {0}")]
+    #[error("The data file couldn’t be brought up to date: {0}")]
     Migration(rusqlite_migration::Error),
     /// A stored JSON doesn't read.
-    #[error("a stored record doesn't read: {0}")]
+    #[error("a stored record doesn’t read: {0}")]
     Json(#[from] serde_json::Error),
     /// A log's file doesn't read.
-    #[error("a log's file doesn't read: {0}")]
+    #[error("a log’s file doesn’t read: {0}")]
     Csv(#[from] csv::Error),
     /// Copying or creating files failed.
-    #[error("The data folder can't be used: {0}")]
+    #[error("The data folder can’t be used: {0}")]
     Io(std::io::Error),
     /// Anything else of SQLite.
     #[error("the database failed: {0}")]

@@ -240,7 +240,7 @@ impl Store {
         let pen = self.units()?;
         if !(spec.min..=spec.max).contains(&value) {
             return Err(StoreError::Value(format!(
-                "{} can't be {}. Type {} to {}.",
+                "{} can’t be {}. Type {} to {}.",
                 spec.label,
                 pen.plain(value, spec.unit, 4),
                 pen.plain_number(spec.min, spec.unit, 4),

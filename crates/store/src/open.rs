@@ -154,7 +154,7 @@ impl Store {
         };
         let said = first("PRAGMA integrity_check")?.filter(|s| s != "ok");
         let unnamed = first("SELECT \"table\" || ' ' || rowid FROM pragma_foreign_key_check")?;
-        match said.or_else(|| unnamed.map(|row| format!("{row} names a row that isn't there"))) {
+        match said.or_else(|| unnamed.map(|row| format!("{row} names a row that isn’t there"))) {
             Some(detail) => Err(StoreError::Damaged { detail }),
             None => Ok(()),
         }

@@ -42,7 +42,7 @@ impl Known {
             Ok(f) => self.fitted.push(f),
             Err(e) => {
                 self.unreadable = Some(format!(
-                    "What is fitted to this printer can't be read in the data file ({e}). It is treated as a lined hot end with the usual sensor."
+                    "What is fitted to this printer can’t be read in the data file ({e}). It is treated as a lined hot end with the usual sensor."
                 ));
             }
         }

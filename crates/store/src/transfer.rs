@@ -139,7 +139,7 @@ impl JobFile {
             return content(
                 "wattotherm_job".into(),
                 format!(
-                    "Version {} can't be read; this build reads versions 1 to {FORMAT}.",
+                    "Version {} can’t be read; this build reads versions 1 to {FORMAT}.",
                     file.wattotherm_job
                 ),
             );
@@ -221,7 +221,7 @@ impl JobFile {
             {
                 return content(
                     format!("entries.{i}.stop"),
-                    "Its filament isn't in the list.".into(),
+                    "Its filament isn’t in the list.".into(),
                 );
             }
             if e.readings.is_some() != e.finding.is_some() {

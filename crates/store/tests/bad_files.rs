@@ -141,7 +141,7 @@ fn one_unreadable_row_takes_no_other_off_the_page() {
     assert_eq!(all.len(), 2);
     let why = all[0].unreadable.as_deref().unwrap();
     assert!(
-        why.contains("can't be read") && why.contains("treated as a lined hot end"),
+        why.contains("can’t be read") && why.contains("treated as a lined hot end"),
         "{why}"
     );
     assert_eq!(all[1].unreadable, None);

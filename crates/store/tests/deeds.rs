@@ -100,7 +100,7 @@ fn a_part_added_later_puts_the_other_filaments_in_doubt() {
     assert_eq!(of(Parameter::Flow).unwrap().strength, Strength::Verify);
     assert!(
         of(Parameter::PrintTemp).is_none(),
-        "a tube doesn't touch it"
+        "a tube doesn’t touch it"
     );
 }
 
@@ -203,7 +203,7 @@ fn deeds_and_pictures_go_along_in_a_file() {
     };
     let waived = Deed::Waived {
         stop: "baseline".into(),
-        reason: because("it can't print"),
+        reason: because("it can’t print"),
     };
     did(&mut s, &job, &back);
     s.store

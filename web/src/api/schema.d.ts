@@ -9101,7 +9101,7 @@ export interface operations {
                     "application/json": components["schemas"]["CasePage"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -9143,7 +9143,7 @@ export interface operations {
                     "application/json": components["schemas"]["CasePage"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -9191,7 +9191,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -9241,7 +9241,7 @@ export interface operations {
                     "application/json": components["schemas"]["CaseEnded"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -9299,7 +9299,7 @@ export interface operations {
                     "application/json": components["schemas"]["CasePage"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -9355,7 +9355,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -9403,7 +9403,7 @@ export interface operations {
                     "application/zip": unknown;
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -9445,7 +9445,7 @@ export interface operations {
                     "application/json": components["schemas"]["CaseEnded"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -9503,7 +9503,7 @@ export interface operations {
                     "application/json": components["schemas"]["CasePage"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -9750,7 +9750,7 @@ export interface operations {
                     "application/octet-stream": unknown;
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -9789,7 +9789,7 @@ export interface operations {
                     "application/json": components["schemas"]["Found"][];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -9891,7 +9891,7 @@ export interface operations {
                     "application/json": components["schemas"]["WrongTypePoint"][];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -9979,7 +9979,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10048,7 +10048,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10122,7 +10122,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10164,7 +10164,7 @@ export interface operations {
                     "application/json": components["schemas"]["ToleranceInForce"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10285,7 +10285,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobRow"][];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10362,7 +10362,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobPage"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10400,7 +10400,7 @@ export interface operations {
                     "application/json": components["schemas"]["Closing"][];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10442,7 +10442,7 @@ export interface operations {
                     "application/json": components["schemas"]["Traveller"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10496,7 +10496,7 @@ export interface operations {
                     "application/json": components["schemas"]["JobFile"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10534,7 +10534,7 @@ export interface operations {
                     "application/json": components["schemas"]["Photo"][];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10573,7 +10573,7 @@ export interface operations {
                     "application/json": components["schemas"]["Worktop"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10616,7 +10616,7 @@ export interface operations {
                     "application/json": components["schemas"]["Closed"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10683,7 +10683,7 @@ export interface operations {
                     "application/json": components["schemas"]["Kept"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10747,7 +10747,7 @@ export interface operations {
                     "application/json": components["schemas"]["Made"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10815,7 +10815,7 @@ export interface operations {
                     "application/json": components["schemas"]["PhotoProposal"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10866,7 +10866,7 @@ export interface operations {
                     "application/json": components["schemas"]["Traveller"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -10920,7 +10920,7 @@ export interface operations {
                     "application/json": components["schemas"]["TimelineShown"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11004,7 +11004,7 @@ export interface operations {
                     "application/json": components["schemas"]["LogEntry"][];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11092,7 +11092,7 @@ export interface operations {
                     "image/jpeg": unknown;
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11132,7 +11132,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11176,7 +11176,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11427,7 +11427,7 @@ export interface operations {
                     "application/json": components["schemas"]["PrinterPage"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11467,7 +11467,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11521,7 +11521,7 @@ export interface operations {
                     "application/json": components["schemas"]["PrintBlocks"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11563,7 +11563,7 @@ export interface operations {
                     "application/json": components["schemas"]["PrintBlocks"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11612,7 +11612,7 @@ export interface operations {
                     "application/json": components["schemas"]["Curve"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11648,7 +11648,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11690,7 +11690,7 @@ export interface operations {
                     "application/json": components["schemas"]["LivePrinter"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11736,7 +11736,7 @@ export interface operations {
                     "application/json": components["schemas"]["Said"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11774,7 +11774,7 @@ export interface operations {
                     "application/json": components["schemas"]["PaceView"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11816,7 +11816,7 @@ export interface operations {
                     "application/json": components["schemas"]["PaceView"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11862,7 +11862,7 @@ export interface operations {
                     "application/json": components["schemas"]["PaceView"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11918,7 +11918,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11954,7 +11954,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -11992,7 +11992,7 @@ export interface operations {
                     "application/json": components["schemas"]["ReportAnswer"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12040,7 +12040,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12090,7 +12090,7 @@ export interface operations {
                     "application/json": components["schemas"]["RoutineBegun"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12134,7 +12134,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12176,7 +12176,7 @@ export interface operations {
                     "application/json": components["schemas"]["SendAnswer"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12232,7 +12232,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12276,7 +12276,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12314,7 +12314,7 @@ export interface operations {
                     "application/json": components["schemas"]["TraceHead"][];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12354,7 +12354,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12405,7 +12405,7 @@ export interface operations {
                     "application/json": components["schemas"]["WireLine"][];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12447,7 +12447,7 @@ export interface operations {
                     "application/json": components["schemas"]["Written"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12525,7 +12525,7 @@ export interface operations {
                     "application/json": components["schemas"]["Made"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12613,7 +12613,7 @@ export interface operations {
                     "application/json": components["schemas"]["PrintPage"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12649,7 +12649,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12691,7 +12691,7 @@ export interface operations {
                     "application/json": components["schemas"]["BandsMade"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12753,7 +12753,7 @@ export interface operations {
                     "application/json": components["schemas"]["Beside"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12798,7 +12798,7 @@ export interface operations {
                     "application/json": components["schemas"]["Estimated"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12847,7 +12847,7 @@ export interface operations {
                     "application/json": components["schemas"]["ClearanceView"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12889,7 +12889,7 @@ export interface operations {
                     "application/json": components["schemas"]["DrawnLayer"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12931,7 +12931,7 @@ export interface operations {
                     "application/json": components["schemas"]["RoutineBegun"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -12985,7 +12985,7 @@ export interface operations {
                     "application/json": components["schemas"]["RunView"][];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -13027,7 +13027,7 @@ export interface operations {
                     "application/json": components["schemas"]["Made"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;
@@ -13264,7 +13264,7 @@ export interface operations {
                     "application/json": components["schemas"]["TraceView"];
                 };
             };
-            /** @description The path or the query doesn't read. */
+            /** @description The path or the query doesn’t read. */
             400: {
                 headers: {
                     [name: string]: unknown;

@@ -140,7 +140,7 @@ const word = {
           :d="j.d"
           :class="['join', { on: inked.has(j.from) && inked.has(j.to) }]"
         />
-        <g role="list" aria-label="Chain of this printer's parameters">
+        <g role="list" aria-label="Chain of this printer’s parameters">
           <g
             v-for="s in spots"
             :key="s.link.parameter"

@@ -12,7 +12,7 @@ const c = (v: number | null) => temperature(v, v === null || Number.isInteger(v)
     width="100%"
     viewBox="0 0 720 165"
     role="img"
-    aria-label="Heater block in section: the thermometer held to it, the sensor in its hole, and the printer's display"
+    aria-label="Heater block in section: the thermometer held to it, the sensor in its hole, and the printer’s display"
   >
     <defs>
       <pattern id="cut" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">

@@ -219,7 +219,7 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
       </div>
       <div class="words">
         <div class="wide">
-          <label for="complaint">Complaint, in the customer's words</label>
+          <label for="complaint">Complaint, in the customer’s words</label>
           <NInput
             v-model:value="draft.complaint"
             type="textarea"

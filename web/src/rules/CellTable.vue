@@ -44,7 +44,7 @@ const strengths = [
 
 <template>
   <h2 class="part">Which part shakes which parameter</h2>
-  <p class="quiet">R redo, V verify, – untouched. Your shop's own cells are framed.</p>
+  <p class="quiet">R redo, V verify, – untouched. Your shop’s own cells are framed.</p>
   <WideTable label="Table of parts and parameters">
     <thead>
       <tr>

@@ -381,7 +381,7 @@ fn what_speaks_for_a_cause_and_against_it_is_said_with_how_much() {
             .iter()
             .any(|w| w.id == "fan_wrong" && w.times < 0.1)
     );
-    assert_eq!(d.unexplained, ["hiss"], "a coupler doesn't hiss");
+    assert_eq!(d.unexplained, ["hiss"], "a coupler doesn’t hiss");
 }
 
 #[test]

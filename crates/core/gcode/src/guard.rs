@@ -144,7 +144,7 @@ pub enum Refusal {
         least_c: f64,
     },
     /// Moving before homing.
-    #[error("The head's place is not known. Nothing was sent; home first (G28).")]
+    #[error("The head’s place is not known. Nothing was sent; home first (G28).")]
     NotHomed,
     /// One axis is homed, another not.
     #[error("{axis} is not homed. Nothing was sent; home first (G28).")]
@@ -172,7 +172,7 @@ pub enum Refusal {
     },
     /// How much filament a move feeds.
     #[error(
-        "How much filament “E{e}” moves is not known: the extruder's count is not. Nothing was sent; send M83 for relative feeding, or G92 E0."
+        "How much filament “E{e}” moves is not known: the extruder’s count is not. Nothing was sent; send M83 for relative feeding, or G92 E0."
     )]
     FeedUnknown {
         /// The word's value [mm].
@@ -190,7 +190,7 @@ pub enum Refusal {
     },
     /// A further nozzle shifts all places, and it isn't known by how much.
     #[error(
-        "It is not known which nozzle is in use, or where it stands from the first: the head's place can't be checked. Nothing was sent; ask for the offsets (M503), or pick the first (T0), then home (G28)."
+        "It is not known which nozzle is in use, or where it stands from the first: the head’s place can’t be checked. Nothing was sent; ask for the offsets (M503), or pick the first (T0), then home (G28)."
     )]
     OtherTool,
     /// A nozzle that nobody knows where it stands.

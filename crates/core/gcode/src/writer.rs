@@ -79,7 +79,7 @@ impl CommandError {
                 c(least_c)
             ),
             Self::AboveCeiling { got_c, ceiling_c } => format!(
-                "{} is above this hot end's ceiling of {top}. Feed at {top} or below.",
+                "{} is above this hot end’s ceiling of {top}. Feed at {top} or below.",
                 c(got_c),
                 top = c(ceiling_c)
             ),

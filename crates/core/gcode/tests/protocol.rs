@@ -71,12 +71,12 @@ fn the_guard_says_no_in_words_that_help() {
         (
             "G1 X10",
             &cold,
-            "The head's place is not known. Nothing was sent; home first (G28).",
+            "The head’s place is not known. Nothing was sent; home first (G28).",
         ),
         (
             "G29",
             &cold,
-            "The head's place is not known. Nothing was sent; home first (G28).",
+            "The head’s place is not known. Nothing was sent; home first (G28).",
         ),
         (
             "G1 X300",

@@ -590,7 +590,7 @@ fn swings_of_200_to_the_160s_that_the_block_cannot_make_are_the_sensor() {
     let reading = read_class(&log, &PhysicalLimits::default());
     assert_eq!(reading.class, TraceClass::SensorIntermittent);
     assert!(reading.class.is_fault());
-    assert!(reading.advice.starts_with("Don't tune."));
+    assert!(reading.advice.starts_with("Don’t tune."));
     assert!(
         reading.evidence[0].contains("200.0 → 164.0 °C within 1 s")
             || reading.evidence[0].contains("164.0 → 200.0 °C within 1 s"),
@@ -621,7 +621,7 @@ fn trace_files_are_read_with_line_and_column() {
         said,
         [
             (3, 3, "“x” is no temperature. It is left out."),
-            (5, 1, "Time 1 doesn't rise. The line is left out."),
+            (5, 1, "Time 1 doesn’t rise. The line is left out."),
             (
                 6,
                 3,

@@ -298,7 +298,7 @@ fn what_an_earlier_version_kept_of_a_log_still_reads_with_all_its_sentences() {
     let kept = serde_json::json!({
         "trace": 3, "target_c": 210.0, "sd_c": 0.2, "worst_c": 0.6,
         "reading": {
-            "class": "sensor_intermittent", "headline": "Sensor or wiring.", "advice": "Don't tune.",
+            "class": "sensor_intermittent", "headline": "Sensor or wiring.", "advice": "Don’t tune.",
             "evidence": ["200.0 → 164.0 °C within 1 s."],
             "marks": [{"from_s": 12.0, "to_s": 13.0, "says": "200.0 → 164.0 °C"}],
             "target_c": 210.0, "mean_c": 209.8, "swing_c": 1.0, "period_s": null

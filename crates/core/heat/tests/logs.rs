@@ -318,7 +318,7 @@ fn what_the_reader_knows_better_than_a_heading_makes_the_same_log_of_it() {
     assert_eq!(
         class_of(&other),
         TraceClass::CannotSay,
-        "taken for what it isn't"
+        "taken for what it isn’t"
     );
     assert_eq!(
         read_class(&read.trace, &PhysicalLimits::default()).class,

@@ -177,7 +177,7 @@ fn a_bed_whose_screws_are_turned_as_the_words_say_is_level_within_two_rounds() {
                 screw.2 += if bed.lowers { -1.0 } else { 1.0 } * turns * bed.pitch;
             }
         }
-        assert!(passed, "bed {n} isn't level after two rounds");
+        assert!(passed, "bed {n} isn’t level after two rounds");
     }
     println!(
         "level at once {}, after one round {}, after two {}",

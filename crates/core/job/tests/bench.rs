@@ -94,7 +94,7 @@ fn touches_that_a_coarse_display_shows_alike_are_not_taken_for_perfect() {
     assert_ne!(
         f.facts.verdict,
         Verdict::Pass,
-        "tenths can't show hundredths"
+        "tenths can’t show hundredths"
     );
     let fine = vec!["1.250".to_owned(); 4];
     let refused = stations::Probe.evaluate(

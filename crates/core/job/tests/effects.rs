@@ -295,7 +295,7 @@ fn a_heater_that_overloads_the_boards_output_is_stopped_where_the_rating_is_know
     assert_eq!(over.facts.verdict, Verdict::Stop);
     assert_eq!(
         over.words.headline,
-        "Stop: this heater draws 5.0 A, and the board's output is rated 4 A."
+        "Stop: this heater draws 5.0 A, and the board’s output is rated 4 A."
     );
     assert_eq!(with(Some(4.0), "14.4", "40").facts.verdict, Verdict::Pass);
     assert_eq!(with(None, "4.8", "120").facts.verdict, Verdict::Pass);

@@ -206,7 +206,7 @@ fn a_part_added_later_opens_what_it_shakes_and_keeps_the_rest() {
     assert_eq!(
         s.line("drive").state,
         LineState::Closed,
-        "a nozzle doesn't touch it"
+        "a nozzle doesn’t touch it"
     );
     assert_eq!(
         s.line("flow.7").state,

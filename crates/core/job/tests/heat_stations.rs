@@ -50,7 +50,7 @@ fn a_snapshot_keeps_what_reads_and_names_what_does_not() {
     assert_eq!(f.facts.verdict, Verdict::Pass);
     assert_eq!(f.words.headline, "Pass: 10 settings kept.");
     assert!(
-        f.words.reasons[0].starts_with("Line 5, column 12 doesn't read"),
+        f.words.reasons[0].starts_with("Line 5, column 12 doesn’t read"),
         "{:?}",
         f.words.reasons
     );
@@ -152,7 +152,7 @@ fn a_change_that_no_station_made_is_asked_about() {
     let told = found(
         &stations::Compare,
         &c,
-        &json!({"report": moved, "power_cycled": "yes", "explained": "the customer's baby step"}),
+        &json!({"report": moved, "power_cycled": "yes", "explained": "the customer’s baby step"}),
     );
     assert_eq!(told.facts.verdict, Verdict::Pass);
 }
@@ -201,7 +201,7 @@ fn a_sensor_is_judged_by_the_room_and_by_its_resistance() {
             && odd
                 .words
                 .sentence
-                .contains("Measure the sensor's resistance cold")
+                .contains("Measure the sensor’s resistance cold")
     );
     let unknown = at(json!({"room_c": "22", "shown_c": "22", "ohm": "30"}));
     assert!(
@@ -233,7 +233,7 @@ fn a_heater_for_another_voltage_is_stopped_before_it_burns() {
     assert!(at("57.6").words.sentence.contains("higher voltage"));
     assert!(at("10000000").words.headline.contains("open circuit"));
     assert!(at("0.3").words.headline.contains("short circuit"));
-    assert!(complaint(&stations::Heater, &c, &json!({})).contains("heater's resistance"));
+    assert!(complaint(&stations::Heater, &c, &json!({})).contains("heater’s resistance"));
 }
 
 #[test]
@@ -253,7 +253,7 @@ fn the_ceiling_names_the_part_that_holds_it_and_the_firmware_that_is_too_low() {
             && too_hot
                 .words
                 .sentence
-                .contains("Raising the firmware limit doesn't raise that")
+                .contains("Raising the firmware limit doesn’t raise that")
     );
     // A firmware limit of 230 takes 215 at most: it refuses within 15 °C (common practice).
     let low = found(
@@ -341,7 +341,7 @@ fn swings_that_the_block_cannot_make_stop_the_station_and_no_tuning_is_offered()
         f.words.headline
     );
     assert!(
-        f.words.sentence.contains("Don't tune"),
+        f.words.sentence.contains("Don’t tune"),
         "{}",
         f.words.sentence
     );
@@ -418,7 +418,7 @@ fn the_loop_goes_from_hold_to_tune_to_verify() {
             && rings
                 .words
                 .headline
-                .contains("it overshoots and it doesn't settle"),
+                .contains("it overshoots and it doesn’t settle"),
         "{}",
         rings.words.headline
     );
@@ -613,7 +613,7 @@ fn gains_are_read_in_the_form_the_firmware_writes_them() {
             &c,
             &json!({"form": "unit", "set_p": "22.4", "set_i": "1.3", "set_d": "95"})
         )
-        .contains("can't be gains")
+        .contains("can’t be gains")
     );
     assert_eq!(TuningRule::default().spec().label, "Tyreus-Luyben");
     assert_eq!(

@@ -156,7 +156,7 @@ fn drive_names_the_wrong_number_after_a_change_of_gears() {
         ),
         (
             geared("300.0", &["48.3", "48.4"]),
-            "300 steps/mm is not this drive's value",
+            "300 steps/mm is not this drive’s value",
         ),
         (
             drive(&["70", "70"]),
@@ -275,7 +275,7 @@ fn bad_numbers_get_a_kind_message_each() {
             drive(&["-3"]),
             "runs.0",
             "out_of_range",
-            "The rest can't be -3 mm: a mark that went into the inlet can't be measured: mark farther up and feed again. Type 0 to 1000 mm.",
+            "The rest can’t be -3 mm: a mark that went into the inlet can’t be measured: mark farther up and feed again. Type 0 to 1000 mm.",
             None,
         ),
         (
@@ -310,7 +310,7 @@ fn bad_numbers_get_a_kind_message_each() {
             with(drive(&["20"]), &json!({"mark_mm": "12"})),
             "mark_mm",
             "out_of_range",
-            "The mark above the inlet can't be 12 mm: a mark must leave room to feed and still be in reach of a rule. Type 20 to 600 mm. Did you mean 120 mm?",
+            "The mark above the inlet can’t be 12 mm: a mark must leave room to feed and still be in reach of a rule. Type 20 to 600 mm. Did you mean 120 mm?",
             Some(120.0),
         ),
         (
@@ -835,7 +835,7 @@ fn acceptance_runs_as_long_as_the_complaint_needs() {
         .insert(ToleranceId::CleanRunMostMin, 480.0);
     assert_eq!(
         why(&late),
-        "It came 2 times at random, after 6 h on average. A clean run of 8 h: had the fault still been there, 1 in 2 such runs would have shown it. 90 % would take 25 h 57 min; the house's longest run is 8 h."
+        "It came 2 times at random, after 6 h on average. A clean run of 8 h: had the fault still been there, 1 in 2 such runs would have shown it. 90 % would take 25 h 57 min; the house’s longest run is 8 h."
     );
     let back = found(
         &stations::Acceptance,
@@ -1016,7 +1016,7 @@ fn feed_commands_respect_cold_and_ceiling() {
         ),
         (
             "260",
-            "260 °C is above this hot end's ceiling of 235 °C. Feed at 235 °C or below.",
+            "260 °C is above this hot end’s ceiling of 235 °C. Feed at 235 °C or below.",
         ),
     ] {
         assert_eq!(

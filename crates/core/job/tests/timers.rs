@@ -144,7 +144,7 @@ fn parts_are_due_by_age_only_where_the_shop_replaces_them_so() {
     assert_eq!(
         due_by_age(&house, Part::ControlBoard, 9_999.0),
         None,
-        "a board doesn't wear"
+        "a board doesn’t wear"
     );
     assert_eq!(
         due_by_age(&house, Part::Tube, 400.7).unwrap(),

@@ -329,7 +329,7 @@ fn the_board_says_which_change_earned_what() {
     let to = |n: usize| -> Vec<Credited> { got[n].iter().map(|c| c.to.clone()).collect() };
     assert_eq!(to(0), [Credited::First]);
     assert_eq!(to(1), [Credited::Again]);
-    assert_eq!(to(2), [one(1, Effect::NotSeen)], "fast doesn't help");
+    assert_eq!(to(2), [one(1, Effect::NotSeen)], "fast doesn’t help");
     assert_eq!(to(3), [one(1, Effect::Better)], "slow does");
     assert_eq!(to(4), [one(3, Effect::Better)], "hop off");
     assert_eq!((got[4][0].against, got[4][0].by), (Some(3), -2.0));

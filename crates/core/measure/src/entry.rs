@@ -304,7 +304,7 @@ impl FieldProblem {
                     format!(" Did you mean {}?", pen.plain(s, *unit, 5))
                 });
                 format!(
-                    "The {label} can't be {}: {}. Type {} to {}.{mean}",
+                    "The {label} can’t be {}: {}. Type {} to {}.{mean}",
                     typed(got, *unit),
                     pen.text(why),
                     pen.plain_number(*min, *unit, 4),
@@ -454,7 +454,7 @@ impl<'a> Intake<'a> {
             self.problems.push(FieldProblem::Conflict {
                 field: path.to_owned(),
                 message: "The meter shows an open line: set it to a higher range. If it still does with its tips on the \
-                          plug's two pins, the part or its wire is broken: that is the finding."
+                          plug’s two pins, the part or its wire is broken: that is the finding."
                     .into(),
             });
             return None;

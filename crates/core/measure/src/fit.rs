@@ -7,7 +7,7 @@ use nalgebra::{DMatrix, DVector};
 #[non_exhaustive]
 pub enum FitError {
     /// Fewer points than coefficients.
-    #[error("{points} points can't fix {coefficients} coefficients")]
+    #[error("{points} points can’t fix {coefficients} coefficients")]
     TooFew {
         /// Points given.
         points: usize,

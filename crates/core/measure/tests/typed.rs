@@ -28,7 +28,7 @@ fn prefixes_and_words_of_instruments_are_read() {
         ("2.5 Nm", Unit::NewtonMetre, 2.5),
         ("392 °F", Unit::Celsius, 200.0),
     ] {
-        let got = read(text, unit).unwrap_or_else(|| panic!("“{text}” isn't read"));
+        let got = read(text, unit).unwrap_or_else(|| panic!("“{text}” isn’t read"));
         assert!((got - want).abs() < 1e-9 * want, "“{text}”: {got}");
     }
     for (text, unit) in [

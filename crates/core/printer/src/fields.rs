@@ -77,7 +77,7 @@ pub static FACT_FIELDS: [FactField; 29] = [
             [20.0, 2_000.0, 80.0, 600.0],
             "no printer of this trade is smaller or larger",
         ),
-        "The maker's sheet, or move the head from end to end and read X.",
+        "The maker’s sheet, or move the head from end to end and read X.",
     ),
     number(
         Part::Frame,
@@ -125,14 +125,14 @@ pub static FACT_FIELDS: [FactField; 29] = [
             [0.0, 12.0, 3.0, 9.0],
             "count the screws that carry the bed",
         ),
-        "Count the knobs or screws under the bed; 0 where it can't be levelled by hand.",
+        "Count the knobs or screws under the bed; 0 where it can’t be levelled by hand.",
     ),
     choice(
         "bed.thread",
         Part::Bed,
         "thread of the screws",
         ScrewThread::CHOICES,
-        "Measure the screw's outer diameter: 3, 4 or 5 mm.",
+        "Measure the screw’s outer diameter: 3, 4 or 5 mm.",
     ),
     number(
         Part::Bed,
@@ -156,7 +156,7 @@ pub static FACT_FIELDS: [FactField; 29] = [
             [0.1, 20.0, 0.2, 8.0],
             "plates are sheets, not blocks",
         ),
-        "Caliper at the plate's edge.",
+        "Caliper at the plate’s edge.",
     ),
     number(
         Part::BedProbe,
@@ -253,7 +253,7 @@ pub static FACT_FIELDS: [FactField; 29] = [
         part: Part::TemperatureSensor,
         label: "temperature sensor",
         kind: FactKind::Sensor,
-        find: "The firmware's configuration; or measure its resistance cold at the plug.",
+        find: "The firmware’s configuration; or measure its resistance cold at the plug.",
     },
     choice(
         "extruder_drive.path",
@@ -299,7 +299,7 @@ pub static FACT_FIELDS: [FactField; 29] = [
             [20.0, 800.0, 200.0, 400.0],
             "motors have 200 or 400",
         ),
-        "On the motor's plate: 1.8° is 200, 0.9° is 400.",
+        "On the motor’s plate: 1.8° is 200, 0.9° is 400.",
     ),
     number(
         Part::Tube,
@@ -311,7 +311,7 @@ pub static FACT_FIELDS: [FactField; 29] = [
             [2.0, 12.0, 3.0, 8.0],
             "tubes of printers are 3 to 8 mm",
         ),
-        "Caliper at the tube's end. Blank with a direct drive.",
+        "Caliper at the tube’s end. Blank with a direct drive.",
     ),
     number(
         Part::Tube,
@@ -347,7 +347,7 @@ pub static FACT_FIELDS: [FactField; 29] = [
             [5.0, 60.0, 11.0, 49.0],
             "boards run on 12, 24, 36 or 48 V; mains goes into the supply, not into the board",
         ),
-        "On the supply's label, output side: 12, 24, 36 or 48 V.",
+        "On the supply’s label, output side: 12, 24, 36 or 48 V.",
     ),
     number(
         Part::ControlBoard,
@@ -359,7 +359,7 @@ pub static FACT_FIELDS: [FactField; 29] = [
             [1.0, 40.0, 2.0, 20.0],
             "outputs of boards are rated 3 to 15 A",
         ),
-        "The board's sheet; the fuse beside the output is no more than it.",
+        "The board’s sheet; the fuse beside the output is no more than it.",
     ),
     number(
         Part::ControlBoard,
@@ -383,7 +383,7 @@ pub static FACT_FIELDS: [FactField; 29] = [
             [100.0, 500.0, 200.0, 450.0],
             "firmwares are built with limits of {100 to 500 °C}",
         ),
-        "The firmware's configuration, or the highest target that the printer's menu takes plus its margin.",
+        "The firmware’s configuration, or the highest target that the printer’s menu takes plus its margin.",
     ),
 ];
 

@@ -45,7 +45,7 @@ fn every_field_is_a_place_and_a_field_of_it_and_comes_back_as_typed() {
         let back = typed_fields(&fitted);
         assert_eq!(back.len(), 1, "{}: {back:?}", field.path);
         assert_eq!(back[field.path], text);
-        assert!(!field.find.is_empty(), "{} can't be found", field.path);
+        assert!(!field.find.is_empty(), "{} can’t be found", field.path);
         assert!(field.path.starts_with(field.part.id()));
     }
 }

@@ -183,7 +183,7 @@ impl Actor {
 
     /// After a failure of this program itself: what was switched on is owed a zero.
     pub fn pick_up(&mut self) {
-        self.lost("Wattotherm failed in this printer's link and picks it up again.");
+        self.lost("Wattotherm failed in this printer’s link and picks it up again.");
     }
 
     pub async fn run(&mut self) {
@@ -197,7 +197,7 @@ impl Actor {
                     self.on_the_wire = false;
                     end
                 }
-                Ok(Err(e)) => End::Lost(format!("{} can't be opened: {e}.", self.address())),
+                Ok(Err(e)) => End::Lost(format!("{} can’t be opened: {e}.", self.address())),
                 Err(end) => end,
             };
             self.fail_all();
@@ -229,7 +229,7 @@ impl Actor {
         let status = self.status.now();
         let unknown = self.stopping.is_some() || self.heat.is_own();
         let says = if unknown {
-            "Closed. It can't be known from here whether heaters are off: look at the printer."
+            "Closed. It can’t be known from here whether heaters are off: look at the printer."
                 .to_owned()
         } else if status.heaters == Heaters::On && status.fresh {
             let left: Vec<String> = status
@@ -316,7 +316,7 @@ impl Actor {
             self.stop(Kind::Only(own));
         }
         let heat = if self.stopping.is_some() {
-            " Heaters may be on, and it can't be said or known from here: switch the printer off at its switch."
+            " Heaters may be on, and it can’t be said or known from here: switch the printer off at its switch."
         } else {
             ""
         };

@@ -48,7 +48,7 @@ const LONGEST_SWING_S: f64 = 40.0;
 const SAY_AFTER: Duration = Duration::from_secs(10);
 
 /// Said once it has taken longer than a printer that hears would need.
-const UNCONFIRMED: &str = "The printer has not confirmed that its heaters are off: it can't be known from here. Switch it off at its switch. The stop is sent again and again.";
+const UNCONFIRMED: &str = "The printer has not confirmed that its heaters are off: it can’t be known from here. Switch it off at its switch. The stop is sent again and again.";
 
 impl Stopping {
     fn new(kind: Kind) -> Self {

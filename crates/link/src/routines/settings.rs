@@ -106,7 +106,7 @@ pub async fn write_settings(link: &Link, lines: &[String]) -> Result<Written, Se
             list(&not_stored)
         )
     } else {
-        "Written, stored, and read back from the printer's memory.".into()
+        "Written, stored, and read back from the printer’s memory.".into()
     };
     Ok(Written {
         sent: lines.to_vec(),

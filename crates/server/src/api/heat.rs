@@ -113,7 +113,7 @@ async fn rules(
 ) -> Result<Json<RulesAnswer>, ApiError> {
     let plant = body.plant.checked().map_err(|e| ApiError::Values {
         field: "plant",
-        message: format!("This can't be a plant: {e}."),
+        message: format!("This can’t be a plant: {e}."),
     })?;
     if !(40.0..=500.0).contains(&body.target_c) {
         return Err(ApiError::Values {

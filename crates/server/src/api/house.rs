@@ -175,7 +175,7 @@ async fn instrument(
     {
         return Err(ApiError::Values {
             field: "name",
-            message: "Type the instrument's name, 1 to 60 characters.".into(),
+            message: "Type the instrument’s name, 1 to 60 characters.".into(),
         });
     }
     app.with(move |s| Ok(s.set_instrument(&new, &now())?))

@@ -433,7 +433,7 @@ async fn put_setting(
     {
         return bad(
             "value",
-            "That can't be a setting. Type a value the printer could have.",
+            "That can’t be a setting. Type a value the printer could have.",
         );
     }
     if new.parameter.per_filament() != new.filament_id.is_some() {

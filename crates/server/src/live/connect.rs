@@ -56,7 +56,7 @@ impl App {
     ) -> Result<LivePrinter, ApiError> {
         if !self.may_connect() {
             return Err(ApiError::Forbidden(
-                "This server listens beyond this computer, and there is no sign-in yet: printers can't be connected. Start it with --listen 127.0.0.1.",
+                "This server listens beyond this computer, and there is no sign-in yet: printers can’t be connected. Start it with --listen 127.0.0.1.",
             ));
         }
         let keep = address.clone();

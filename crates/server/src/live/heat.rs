@@ -196,7 +196,7 @@ fn look(c: &mut Connected, nobody_for: Duration, allowed: Duration, seen: &mut H
         .is_some_and(|s| s.since.elapsed() > Duration::from_secs(10));
     if unconfirmed && !c.logged.unconfirmed {
         seen.log.push(
-            "A stop could not be confirmed: whether heaters are off can't be known from here."
+            "A stop could not be confirmed: whether heaters are off can’t be known from here."
                 .into(),
         );
     } else if c.logged.unconfirmed && !unconfirmed && status.heaters == Heaters::Off {

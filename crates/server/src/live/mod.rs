@@ -422,7 +422,7 @@ impl Drop for Begun {
 }
 
 fn not_connected() -> ApiError {
-    ApiError::Conflict("This printer isn't connected. Connect it first.".into())
+    ApiError::Conflict("This printer isn’t connected. Connect it first.".into())
 }
 
 fn paint(printer_id: i64, c: &Connected) -> LivePrinter {

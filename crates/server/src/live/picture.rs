@@ -282,7 +282,7 @@ fn stop_says(status: &LinkStatus, since_s: u64) -> String {
                 format!("{n} times")
             };
             let answer = if s.taken {
-                "the printer took it, but its reports don't show that all heaters are off"
+                "the printer took it, but its reports don’t show that all heaters are off"
             } else {
                 "the printer has not answered it"
             };
@@ -372,7 +372,7 @@ fn sentence(
             if !heated.is_empty() {
                 format!("Heated: {}. Do not touch.{whose}", join_and(&heated))
             } else if worst == HeatWord::Unknown {
-                "What the sensors or heaters do can't be known: treat it as hot.".into()
+                "What the sensors or heaters do can’t be known: treat it as hot.".into()
             } else {
                 format!("Do not touch: {}.", listed(&|m| m.word != HeatWord::Safe))
             }

@@ -282,7 +282,7 @@ impl Bench {
             .len();
         let steps: Vec<Value> = (0..n).map(|i| {
             if i == 4 && play > 0.2 {
-                json!({"state": "failed", "reason": format!("the coupler doesn't hold: {play} mm of play")})
+                json!({"state": "failed", "reason": format!("the coupler doesn’t hold: {play} mm of play")})
             } else {
                 json!({"state": "done", "reason": ""})
             }

@@ -201,7 +201,7 @@ impl TraceFact {
                 at(*temp_c)
             ),
             Self::Spike { from_c, to_c, back_c } => format!(
-                "{} → {} → {} from one line to the next: what still cools can't heat up already.",
+                "{} → {} → {} from one line to the next: what still cools can’t heat up already.",
                 bare(*from_c),
                 bare(*to_c),
                 at(*back_c)
@@ -258,7 +258,7 @@ impl TraceFact {
                 s(cycles.floor())
             ),
             Self::FanBeats => "The part fan goes up and down to the same beat.".into(),
-            Self::DutyStill => "The duty stands still meanwhile: it isn't the loop that makes the temperature swing.".into(),
+            Self::DutyStill => "The duty stands still meanwhile: it isn’t the loop that makes the temperature swing.".into(),
             Self::DutyBeats => "The duty swings to the same beat.".into(),
             Self::Falls { by_c, duty } => format!(
                 "It falls by {} while its target stands{}: the heater, or a sensor that slips out. Stay with it, and log the duty.",
@@ -270,7 +270,7 @@ impl TraceFact {
             }
             Self::LevelsOff { below_c, full } => format!(
                 "{}, and it levels off {} below the target.",
-                if *full { "Full duty" } else { "The duty isn't logged" },
+                if *full { "Full duty" } else { "The duty isn’t logged" },
                 by(*below_c)
             ),
             Self::StandsOff { off_c, duty } => format!(
@@ -290,7 +290,7 @@ impl TraceFact {
                 "It strays by up to {}, to no beat that stands out from chance.",
                 by(*by_c)
             ),
-            Self::ReadOffDisplay => "Figures read off the printer's display.".into(),
+            Self::ReadOffDisplay => "Figures read off the printer’s display.".into(),
         }
     }
 }

@@ -69,7 +69,7 @@ impl TraceClass {
             Self::Noisy => "the reading is noisy",
             Self::Drifting => "it drifts",
             Self::LossGrew => "it loses more heat than before",
-            Self::CannotSay => "strays, from what can't be said",
+            Self::CannotSay => "strays, from what can’t be said",
             Self::TooShort => "too short to judge",
         }
     }

@@ -69,16 +69,16 @@ fn said(reading: &TraceReading, pen: Pen) -> (String, &'static str) {
             "The block can do this, so it is the loop: tune it.",
         ),
         TraceClass::SensorIntermittent => (
-            "Sensor or wiring: heat can't change that fast.".into(),
-            "Don't tune. Power off and unplug; wiggle-test the plug, then the wire along the moving loom, then the sensor in its hole. Replace what breaks.",
+            "Sensor or wiring: heat can’t change that fast.".into(),
+            "Don’t tune. Power off and unplug; wiggle-test the plug, then the wire along the moving loom, then the sensor in its hole. Replace what breaks.",
         ),
         TraceClass::OpenOrShort => (
             "Sensor open or short: the reading is pinned at the end of its table.".into(),
-            "Don't tune and don't change the sensor type. Check the plug, then the wire, then the sensor. If you changed a setting while looking, set it back.",
+            "Don’t tune and don’t change the sensor type. Check the plug, then the wire, then the sensor. If you changed a setting while looking, set it back.",
         ),
         TraceClass::HeaterFailing => (
             "Heater failing: full duty, and the temperature falls.".into(),
-            "Don't tune. Power off and unplug; measure the heater's resistance cold, look at its plug and screw terminal for heat marks, and feel whether it is loose in its hole.",
+            "Don’t tune. Power off and unplug; measure the heater’s resistance cold, look at its plug and screw terminal for heat marks, and feel whether it is loose in its hole.",
         ),
         TraceClass::FanStealingHeat => (
             "The part fan steals heat.".into(),
@@ -86,23 +86,23 @@ fn said(reading: &TraceReading, pen: Pen) -> (String, &'static str) {
         ),
         TraceClass::NeverReaching => (
             "It never reaches its target: too little power, or too much loss.".into(),
-            "Don't tune. Measure the heater's resistance and the supply, then look at sock and fan ducts.",
+            "Don’t tune. Measure the heater’s resistance and the supply, then look at sock and fan ducts.",
         ),
         TraceClass::Offset => (
             "It holds still, beside its target.".into(),
-            "Don't tune by this. Read the gains: without an I, or with one that is tiny, a loop stops short. Then compare what is shown with a thermometer of your own.",
+            "Don’t tune by this. Read the gains: without an I, or with one that is tiny, a loop stops short. Then compare what is shown with a thermometer of your own.",
         ),
         TraceClass::Noisy => (
             "The reading is noisy; the heat holds.".into(),
-            "Don't tune. Lay the sensor's wires away from heater and motor wires, look at its plug and at the supply's ground, then log again.",
+            "Don’t tune. Lay the sensor’s wires away from heater and motor wires, look at its plug and at the supply’s ground, then log again.",
         ),
         TraceClass::Drifting => (
             "It drifts slowly.".into(),
-            "Don't tune. A sensor that works its way out, a plug that warms up, or air that changes: look at the screw of the sensor, and log again with the duty.",
+            "Don’t tune. A sensor that works its way out, a plug that warms up, or air that changes: look at the screw of the sensor, and log again with the duty.",
         ),
         TraceClass::LossGrew => (
             "It loses more heat than at first.".into(),
-            "Don't tune. Look whether the sock has come off or slipped, whether a fan or a door blows on the block, and whether plastic hangs on it.",
+            "Don’t tune. Look whether the sock has come off or slipped, whether a fan or a door blows on the block, and whether plastic hangs on it.",
         ),
         TraceClass::CannotSay => (
             if shows(|f| matches!(f, TraceFact::RareLines { .. }))
@@ -110,10 +110,10 @@ fn said(reading: &TraceReading, pen: Pen) -> (String, &'static str) {
             {
                 "Its lines are too far apart to judge it by."
             } else {
-                "It strays, and this log doesn't show from what."
+                "It strays, and this log doesn’t show from what."
             }
             .into(),
-            "Don't tune by this. Log five minutes of hold at one target, a line a second, with duty and fan: that would settle it.",
+            "Don’t tune by this. Log five minutes of hold at one target, a line a second, with duty and fan: that would settle it.",
         ),
         TraceClass::TooShort => (
             "Too short to judge.".into(),
@@ -130,32 +130,32 @@ const fn bed_advice(class: TraceClass) -> &'static str {
             "What is only switched on and off swings by a few degrees: that is its way, and nothing is broken. If the firmware has a loop for it, tune that one."
         }
         TraceClass::SensorIntermittent => {
-            "Don't tune. Power off and unplug; wiggle-test its plug, and its wires where they bend with the bed. Replace what breaks."
+            "Don’t tune. Power off and unplug; wiggle-test its plug, and its wires where they bend with the bed. Replace what breaks."
         }
         TraceClass::OpenOrShort => {
-            "Don't tune and don't change the sensor type. Check its plug, then the wire where it bends, then the sensor."
+            "Don’t tune and don’t change the sensor type. Check its plug, then the wire where it bends, then the sensor."
         }
         TraceClass::HeaterFailing => {
-            "Don't tune. Power off and unplug; look at its plug, wires and terminals for heat marks. A heater on mains is for a licensed electrician under the local code."
+            "Don’t tune. Power off and unplug; look at its plug, wires and terminals for heat marks. A heater on mains is for a licensed electrician under the local code."
         }
         TraceClass::NeverReaching => {
-            "Don't tune. It lacks power, or loses too much: look for a draught and at the insulation, then measure heater and supply. A heater on mains is for a licensed electrician under the local code."
+            "Don’t tune. It lacks power, or loses too much: look for a draught and at the insulation, then measure heater and supply. A heater on mains is for a licensed electrician under the local code."
         }
         TraceClass::FanStealingHeat => "Look where the fan blows, and whether a door stands open.",
         TraceClass::Offset => {
-            "Don't tune by this. Compare what is shown with a thermometer of your own on the plate."
+            "Don’t tune by this. Compare what is shown with a thermometer of your own on the plate."
         }
         TraceClass::Noisy => {
-            "Don't tune. Lay the sensor's wires away from heater and motor wires, look at its plug, then log again."
+            "Don’t tune. Lay the sensor’s wires away from heater and motor wires, look at its plug, then log again."
         }
         TraceClass::Drifting => {
-            "Don't tune. Look whether its sensor comes off, and whether the room or the chamber still warms up."
+            "Don’t tune. Look whether its sensor comes off, and whether the room or the chamber still warms up."
         }
         TraceClass::LossGrew => {
-            "Don't tune. Look for an open door, a draught, and insulation that came off."
+            "Don’t tune. Look for an open door, a draught, and insulation that came off."
         }
         TraceClass::CannotSay => {
-            "Don't tune by this. Log ten minutes of hold at one target, a line a second, with its duty: that would settle it."
+            "Don’t tune by this. Log ten minutes of hold at one target, a line a second, with its duty: that would settle it."
         }
         TraceClass::TooShort => "Log its heat-up and five minutes at the target, with its duty.",
     }

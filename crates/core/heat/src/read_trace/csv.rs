@@ -180,7 +180,7 @@ pub(super) fn read_csv(text: &str, wanted: &ReadAs) -> TraceFile {
         }
         if late {
             let says = format!(
-                "Time {} doesn't rise. The line is left out.",
+                "Time {} doesn’t rise. The line is left out.",
                 shown(line.cell(columns.time))
             );
             note(&mut file, line.at, line.column(columns.time), says);
@@ -215,7 +215,7 @@ pub(super) fn read_csv(text: &str, wanted: &ReadAs) -> TraceFile {
     }
     if columns.heaters.first().is_some_and(|h| h.duty.is_none()) {
         file.notes.push(
-            "The file has no duty: heater faults can't be told and no model can be fitted.".into(),
+            "The file has no duty: heater faults can’t be told and no model can be fitted.".into(),
         );
     }
     finish(&mut file, logged, wanted);

@@ -65,7 +65,7 @@ pub(super) fn read_serial(text: &str, wanted: &ReadAs) -> TraceFile {
         });
         let t_s = match (stamp, last) {
             (Some(s), Some(l)) if s <= l => {
-                let says = format!("Time {s} doesn't rise. The line is left out.");
+                let says = format!("Time {s} doesn’t rise. The line is left out.");
                 note(&mut file, i + 1, 1, says);
                 continue;
             }

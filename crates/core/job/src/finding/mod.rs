@@ -239,12 +239,12 @@ impl Finding {
     /// In the place of a kept finding that can't be read any more: it decides nothing.
     #[must_use]
     pub fn unreadable(station: &str, why: &str) -> Self {
-        let mut words = Words::new("a record that can't be read");
-        words.headline = "This record can't be read".into();
+        let mut words = Words::new("a record that can’t be read");
+        words.headline = "This record can’t be read".into();
         words.sentence = format!(
             "What this station was closed with is damaged in the data file ({why}). Work through it again."
         );
-        words.line = "its record can't be read".into();
+        words.line = "its record can’t be read".into();
         words.next = "Work through this station again.".into();
         Self {
             version: FINDING_VERSION,

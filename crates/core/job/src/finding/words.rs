@@ -73,15 +73,15 @@ const fn part_words(of: PartOf) -> (&'static str, &'static str) {
         ),
         PartOf::Zero => (
             "zero, or thickness of the gauge",
-            "More readings don't help: set the zero anew between them, or use a finer gauge or instrument.",
+            "More readings don’t help: set the zero anew between them, or use a finer gauge or instrument.",
         ),
         PartOf::Density => (
-            "the filament's density",
-            "Weighing again doesn't help: measure this filament's density, or go by walls.",
+            "the filament’s density",
+            "Weighing again doesn’t help: measure this filament’s density, or go by walls.",
         ),
         PartOf::Scale => (
-            "the instrument's scale",
-            "More readings don't help: check the instrument against a known length.",
+            "the instrument’s scale",
+            "More readings don’t help: check the instrument against a known length.",
         ),
     }
 }
@@ -227,12 +227,12 @@ impl Words {
         let refs: Vec<&str> = settle.iter().map(String::as_str).collect();
         self.sentence = if refs.is_empty() {
             format!(
-                "The readings can't show whether {what} is inside the limit, and no instrument of this \
+                "The readings can’t show whether {what} is inside the limit, and no instrument of this \
                  shop would settle it: widen the limit in the house rules or get a finer instrument."
             )
         } else {
             format!(
-                "The readings can't show yet whether {what} is inside the limit. To settle it: {}.",
+                "The readings can’t show yet whether {what} is inside the limit. To settle it: {}.",
                 join_or(&refs)
             )
         };
@@ -246,8 +246,8 @@ impl Words {
         let cause = format!("{adjusts} adjusts without a pass: the cause lies elsewhere");
         let mut words = self.stop(
             &cause,
-            "Another setting won't hold either. Set nothing; find what moves the value: something loose, \
-             slipping, clogged, or an instrument that doesn't repeat.",
+            "Another setting won’t hold either. Set nothing; find what moves the value: something loose, \
+             slipping, clogged, or an instrument that doesn’t repeat.",
         );
         words.line = format!("stopped after {adjusts} adjusts");
         words

@@ -106,7 +106,7 @@ pub const RULES: [RuleSpec; 32] = [
         options: &[
             o("c235", "{235 °C}"),
             o("c240", "{240 °C}"),
-            o("c250", "The printer maker's figure, up to {250 °C}"),
+            o("c250", "The printer maker’s figure, up to {250 °C}"),
         ],
         why: "Liners soften from about {240 °C}, and some practitioners distrust them far lower.",
     },
@@ -143,7 +143,7 @@ pub const RULES: [RuleSpec; 32] = [
             o("steps_first", "Steps first, flow after"),
             o(
                 "computed",
-                "Leave steps at the drive's computed value and put all in flow",
+                "Leave steps at the drive’s computed value and put all in flow",
             ),
         ],
         why: "Steps belong to the machine, flow to the filament, so profiles stay portable.",
@@ -168,7 +168,7 @@ pub const RULES: [RuleSpec; 32] = [
         options: &[
             o("walls", "By wall thickness, then picture cards to refine"),
             o("cards", "By picture cards only"),
-            o("tower", "By a tower over a user's own part"),
+            o("tower", "By a tower over a user’s own part"),
             o("mass", "By mass"),
         ],
         why: "Numbers first, then what the eye sees. Soft filaments want the tower.",
@@ -207,7 +207,7 @@ pub const RULES: [RuleSpec; 32] = [
             o("patch", "First-layer patch measured, paper only to start"),
             o("paper", "Paper"),
             o("feeler", "Feeler gauge"),
-            o("probe", "The printer's own routine, where it has a probe"),
+            o("probe", "The printer’s own routine, where it has a probe"),
             o("trim", "Trimmed live while the first layer is laid"),
         ],
         why: "A measured patch is a number that can be compared next year.",
@@ -301,7 +301,7 @@ pub const RULES: [RuleSpec; 32] = [
             ),
             o("say", "It is said on every page and left on"),
         ],
-        why: "Nobody watches over it any more. A print of the printer's own is never touched.",
+        why: "Nobody watches over it any more. A print of the printer’s own is never touched.",
     },
     RuleSpec {
         id: RuleId::LoopOrLevel,
@@ -311,12 +311,12 @@ pub const RULES: [RuleSpec; 32] = [
             o("loop_first", "The heater loop first"),
             o("level_first", "Level first"),
         ],
-        why: "A swinging loop moves the nozzle's length; who levels first repeats it.",
+        why: "A swinging loop moves the nozzle’s length; who levels first repeats it.",
     },
     RuleSpec {
         id: RuleId::TubeOrNozzle,
         question: "In a lined hot end, tube or nozzle first?",
-        decides: "In the plan: whether a new tube brings hot tightening and Z. On the tube's sheet: how it is seated.",
+        decides: "In the plan: whether a new tube brings hot tightening and Z. On the tube’s sheet: how it is seated.",
         options: &[
             o(
                 "tube_first",
@@ -329,7 +329,7 @@ pub const RULES: [RuleSpec; 32] = [
     RuleSpec {
         id: RuleId::BlockHeldBy,
         question: "What holds the block against the wrench?",
-        decides: "Tools and steps of the nozzle's sheet, and what hot tightening names.",
+        decides: "Tools and steps of the nozzle’s sheet, and what hot tightening names.",
         options: &[
             o("wrench", "A second wrench on its flats"),
             o("pliers", "Pliers"),
@@ -340,7 +340,7 @@ pub const RULES: [RuleSpec; 32] = [
     RuleSpec {
         id: RuleId::SockAtHotChange,
         question: "The sock at a hot change?",
-        decides: "On the nozzle's sheet: whether the sock comes off before heating. At hot tightening: that it goes on again cold.",
+        decides: "On the nozzle’s sheet: whether the sock comes off before heating. At hot tightening: that it goes on again cold.",
         options: &[o("off", "Off, refitted cold"), o("on", "Left on")],
         why: "Grip against burns.",
     },
@@ -360,7 +360,7 @@ pub const RULES: [RuleSpec; 32] = [
     RuleSpec {
         id: RuleId::TubeCutBy,
         question: "What cuts a tube?",
-        decides: "Tools and the cutting step of the tube's sheet. Side cutters crush, and are no choice.",
+        decides: "Tools and the cutting step of the tube’s sheet. Side cutters crush, and are no choice.",
         options: &[
             o("cutter", "A tube cutter"),
             o("guide", "A guide and a knife"),
@@ -370,7 +370,7 @@ pub const RULES: [RuleSpec; 32] = [
     },
     RuleSpec {
         id: RuleId::LinerFumes,
-        question: "From what temperature is a liner's fume warned of?",
+        question: "From what temperature is a liner’s fume warned of?",
         decides: "Whether the caution stands at heating steps of lined hot ends.",
         options: &[o("c220", "{220 °C}"), o("c150", "{150 °C}")],
         why: "Some distrust liners far below their softening, and ventilation costs nothing.",
@@ -399,7 +399,7 @@ pub const RULES: [RuleSpec; 32] = [
     },
     RuleSpec {
         id: RuleId::MakersInstructions,
-        question: "The maker's instructions?",
+        question: "The maker’s instructions?",
         decides: "At the intake: whether reading them is a step.",
         options: &[
             o("first", "Read before the first screw"),
@@ -413,7 +413,7 @@ pub const RULES: [RuleSpec; 32] = [
         decides: "At the nozzle profile: how it is made, with the widths and layers of the bore.",
         options: &[
             o("copied", "Copied and renamed, all widths and layers redone"),
-            o("makers", "The maker's default for that bore"),
+            o("makers", "The maker’s default for that bore"),
             o("diameter_only", "The diameter alone is changed"),
         ],
         why: "Widths and layers follow the bore.",
@@ -433,12 +433,12 @@ pub const RULES: [RuleSpec; 32] = [
     RuleSpec {
         id: RuleId::AcceptAs,
         question: "What is accepted as good enough?",
-        decides: "At acceptance: whether a piece of the customer's own is laid beside the reference.",
+        decides: "At acceptance: whether a piece of the customer’s own is laid beside the reference.",
         options: &[
             o("verdicts", "The verdicts of the stations"),
             o(
                 "own_piece",
-                "A piece of one's own beside the reference, too",
+                "A piece of one’s own beside the reference, too",
             ),
         ],
         why: "A number can be compared next year; a piece is what the customer sees.",
@@ -446,7 +446,7 @@ pub const RULES: [RuleSpec; 32] = [
     RuleSpec {
         id: RuleId::PartsReplaced,
         question: "When are wearing parts replaced?",
-        decides: "On a printer's page: which parts are due.",
+        decides: "On a printer’s page: which parts are due.",
         options: &[
             o("history", "When they fail, or their history says so"),
             o("by_age", "By age, after the days set below"),

@@ -96,7 +96,7 @@ pub const TOLERANCES: [ToleranceSpec; 28] = [
         "Drive: length fed",
         Unit::Percent,
         [0.5, 0.05, 5.0],
-        "Half a percent is what flow can't hide.",
+        "Half a percent is what flow can’t hide.",
     ),
     t(
         T::DriveStopPercent,
@@ -243,7 +243,7 @@ pub const TOLERANCES: [ToleranceSpec; 28] = [
         "Heat with nobody there: off after",
         Unit::Minute,
         [15.0, 0.2, 240.0],
-        "Long enough for a screw, too short for a fire. Prints and routines don't count.",
+        "Long enough for a screw, too short for a fire. Prints and routines don’t count.",
     ),
     t(
         T::ProbeMm,
@@ -278,7 +278,7 @@ pub const TOLERANCES: [ToleranceSpec; 28] = [
         "Gantry: height across its motors",
         Unit::Mm,
         [0.2, 0.05, 2.0],
-        "A layer's height over the width: what is left, the bed's screws or the mesh take up.",
+        "A layer’s height over the width: what is left, the bed’s screws or the mesh take up.",
     ),
     t(
         T::PartAgeDays,

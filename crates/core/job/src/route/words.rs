@@ -32,11 +32,11 @@ pub(super) fn reason_of(stop: Stop) -> String {
             "What was probed with another plate or probe says nothing of this one.".into()
         }
         Stop::BedLoop => {
-            "The bed's gains live on the board: another board holds it by none, or by others."
+            "The bed’s gains live on the board: another board holds it by none, or by others."
                 .into()
         }
         Stop::Gantry => {
-            "It hangs on several motors: they are made level before the bed's screws.".into()
+            "It hangs on several motors: they are made level before the bed’s screws.".into()
         }
         Stop::Baseline => "Something to compare with after the repair.".into(),
         Stop::Cause => {

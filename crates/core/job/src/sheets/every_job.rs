@@ -30,7 +30,7 @@ pub(super) fn intake(context: &Context) -> Sheet {
         steps.push(step(
             "read",
             Gate::Any,
-            "Read the maker's own sheet for the part, where there is one: it goes first.",
+            "Read the maker’s own sheet for the part, where there is one: it goes first.",
             "What differs from here is noted below.",
         ));
     }
@@ -87,7 +87,7 @@ pub(super) fn baseline() -> Sheet {
         )],
     );
     s.hints
-        .push("Skip it with a reason where it can't print: the reason is kept.".into());
+        .push("Skip it with a reason where it can’t print: the reason is kept.".into());
     s
 }
 
@@ -96,7 +96,7 @@ pub(super) fn power_up(context: &Context) -> Sheet {
         step(
             "sensor_room",
             Gate::Live,
-            "Switch on and heat nothing. Compare the sensor's reading with the room.",
+            "Switch on and heat nothing. Compare the sensor’s reading with the room.",
             "Within {3 K} of the thermometer.",
         ),
         step(
@@ -188,7 +188,7 @@ pub(super) fn first_print(context: &Context) -> Sheet {
     };
     let mut s = list(
         "First print",
-        "Print once before you tune the filament's settings.",
+        "Print once before you tune the filament’s settings.",
         vec![step(
             "print_first",
             Gate::Live,

@@ -33,7 +33,7 @@ fn sock_off() -> Step {
         "sock_off",
         Gate::Any,
         "Take the silicone sock off before it is heated.",
-        "The block's flats are bare.",
+        "The block’s flats are bare.",
     )
     .not("Torn while pulled off hot.")
 }
@@ -56,7 +56,7 @@ pub(super) fn nozzle(context: &Context) -> Sheet {
                 "Hold the block with the {}, never by the heat sink or the wires, and loosen the nozzle.",
                 holder(context).trim_end_matches(" for the block")
             ),
-            "The block didn't turn.",
+            "The block didn’t turn.",
         )
         .warned(
             SignalWord::Warning,
@@ -110,7 +110,7 @@ pub(super) fn nozzle(context: &Context) -> Sheet {
     s.hints = vec![
         "It is tightened at its own station, after the first heating where one is due.".into(),
         format!(
-            "Never below {{200 °C}} and never above this hot end's ceiling of {{{} °C}}.",
+            "Never below {{200 °C}} and never above this hot end’s ceiling of {{{} °C}}.",
             plain(top, 0)
         ),
     ];
@@ -143,7 +143,7 @@ pub(super) fn nozzle_quick(context: &Context) -> Sheet {
                 "in",
                 cold(context),
                 "Push or turn the new one in by hand to its stop; close what holds it.",
-                "It sits without play, and the block doesn't tilt.",
+                "It sits without play, and the block doesn’t tilt.",
             )
             .not("A wrench on it: hand-tight is tight."),
         ],
@@ -201,10 +201,10 @@ pub(super) fn heat_break(r: Replacement, context: &Context) -> Sheet {
         step(
             "wires_out",
             Gate::Unplugged,
-            "Loosen the heater's clamp and the sensor's screw; slide both out straight.",
+            "Loosen the heater’s clamp and the sensor’s screw; slide both out straight.",
             "Both came without force.",
         )
-        .not("Pulled while plastic holds them: warm it, don't pull."),
+        .not("Pulled while plastic holds them: warm it, don’t pull."),
         step(
             "apart",
             Gate::Unplugged,
@@ -243,7 +243,7 @@ pub(super) fn heat_break(r: Replacement, context: &Context) -> Sheet {
             "into_sink",
             Gate::Unplugged,
             "Into the sink, block square to the carriage, grub screw one turn.",
-            "It doesn't wobble.",
+            "It doesn’t wobble.",
         ),
         step(
             "wires_in",
@@ -386,7 +386,7 @@ pub(super) fn sock(context: &Context) -> Sheet {
                 "sock_on",
                 Gate::Cold,
                 "Press the new one on all round.",
-                "It sits flat, and the nozzle's tip is free.",
+                "It sits flat, and the nozzle’s tip is free.",
             ),
         ],
     )

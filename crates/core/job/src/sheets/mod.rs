@@ -297,7 +297,7 @@ pub fn tightening_c(context: &Context) -> f64 {
 fn any_part(part: Option<Part>, context: &Context) -> Sheet {
     let mut s = list(
         "Strip and fit",
-        "Fit the new part after the maker's own sheet.",
+        "Fit the new part after the maker’s own sheet.",
         vec![
             strip::raise_head(),
             strip::unload(),
@@ -320,7 +320,7 @@ fn any_part(part: Option<Part>, context: &Context) -> Sheet {
     .counted();
     if let Some(p) = part {
         s.heading = format!(
-            "Fit the new part ({}) after the maker's own sheet.",
+            "Fit the new part ({}) after the maker’s own sheet.",
             p.label()
         );
     }

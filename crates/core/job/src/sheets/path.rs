@@ -48,7 +48,7 @@ pub(super) fn tube(r: Replacement, context: &Context) -> Sheet {
                         plain(mm, 0)
                     ),
                     None => format!(
-                        "Cut the new tube to the old one's length with {cut_by}, square at both ends; burrs off."
+                        "Cut the new tube to the old one’s length with {cut_by}, square at both ends; burrs off."
                     ),
                 },
                 "The end stands upright on the bench; filament slides through freely.",
@@ -161,7 +161,7 @@ pub(super) fn drive(r: Replacement, context: &Context) -> Sheet {
             step(
                 "note",
                 Gate::Unplugged,
-                "Note the idler's tension and where the gear sits on its shaft.",
+                "Note the idler’s tension and where the gear sits on its shaft.",
                 "Photographed.",
             ),
             step(
@@ -205,7 +205,7 @@ pub(super) fn to_direct(context: &Context) -> Sheet {
             step(
                 "belt_note",
                 Gate::Unplugged,
-                "Note the belt's tension, then loosen it.",
+                "Note the belt’s tension, then loosen it.",
                 "Its note when plucked, or its give, is written below.",
             ),
             step(
@@ -217,7 +217,7 @@ pub(super) fn to_direct(context: &Context) -> Sheet {
             step(
                 "wheels",
                 Gate::Unplugged,
-                "Adjust the carriage's wheels.",
+                "Adjust the carriage’s wheels.",
                 "No play, and it still rolls by a finger.",
             ),
             step(
@@ -253,11 +253,11 @@ pub(super) fn to_direct(context: &Context) -> Sheet {
     s.hints = vec![
         "The carriage is heavier: accelerations may have to come down.".into(),
         "Retraction and pressure advance start from the range of a direct drive.".into(),
-        "New ends of travel also belong into the firmware's limits, or the head runs into the frame.".into(),
+        "New ends of travel also belong into the firmware’s limits, or the head runs into the frame.".into(),
     ];
     if context.printer.probe_mm.is_some() {
         s.hints
-            .push("The probe's place from the nozzle is measured at its own station.".into());
+            .push("The probe’s place from the nozzle is measured at its own station.".into());
     }
     s
 }

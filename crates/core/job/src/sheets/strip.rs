@@ -25,7 +25,7 @@ pub(super) fn unload() -> Step {
         "unload",
         Gate::HOT,
         "Push {10 to 30 mm} forward until it flows, then pull the filament out.",
-        "It comes out whole. If it won't, say so: that is an observation.",
+        "It comes out whole. If it won’t, say so: that is an observation.",
     )
     .warned(
         SignalWord::Caution,

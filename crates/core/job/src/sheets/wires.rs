@@ -52,7 +52,7 @@ pub(super) fn sensor(_: &Context) -> Sheet {
                 "seat",
                 Gate::Unplugged,
                 "To the bottom of its hole; screw light.",
-                "It doesn't slide, and nothing is crushed.",
+                "It doesn’t slide, and nothing is crushed.",
             )
             .not("Screw tight: the bead breaks."),
             dress(),
@@ -73,7 +73,7 @@ pub(super) fn sensor(_: &Context) -> Sheet {
 pub(super) fn heater(context: &Context) -> Sheet {
     let rated = match (context.printer.heater_w, context.printer.supply_v) {
         (Some(w), Some(v)) => format!(
-            "This machine's: {{{} W}} at {{{} V}}. Stop at a quarter more.",
+            "This machine’s: {{{} W}} at {{{} V}}. Stop at a quarter more.",
             plain(w, 0),
             plain(v, 0)
         ),
@@ -86,8 +86,8 @@ pub(super) fn heater(context: &Context) -> Sheet {
             step(
                 "ohms_first",
                 Gate::Any,
-                "Measure the new one's resistance; voltage² by ohms is its power.",
-                "It fits this machine's supply.",
+                "Measure the new one’s resistance; voltage² by ohms is its power.",
+                "It fits this machine’s supply.",
             )
             .warned(
                 SignalWord::Danger,
@@ -113,7 +113,7 @@ pub(super) fn heater(context: &Context) -> Sheet {
                 "seat",
                 Gate::Unplugged,
                 "New one in over its whole length; clamp firm.",
-                "It doesn't turn by fingers.",
+                "It doesn’t turn by fingers.",
             )
             .not("Clamp loose: slow, hot at one end, trips."),
             step(
@@ -141,7 +141,7 @@ pub(super) fn heater(context: &Context) -> Sheet {
 
 pub(super) fn hot_end_fan(context: &Context) -> Sheet {
     let volts = context.printer.supply_v.map_or(String::new(), |v| {
-        format!(" This machine's supply: {{{} V}}.", plain(v, 0))
+        format!(" This machine’s supply: {{{} V}}.", plain(v, 0))
     });
     let mut s = list(
         "Strip and fit: hot-end fan",
@@ -166,7 +166,7 @@ pub(super) fn hot_end_fan(context: &Context) -> Sheet {
                 "cover_free",
                 Gate::Unplugged,
                 "Cover on.",
-                "It doesn't press on the fan.",
+                "It doesn’t press on the fan.",
             ),
             tug(),
         ],

@@ -358,23 +358,23 @@ impl Station for BedLoop {
                 )
             }
             _ if f.bands.iter().any(|b| b.verdict == Verdict::Adjust) => {
-                w.settle = vec!["the autotune's report, pasted below".into()];
+                w.settle = vec!["the autotune’s report, pasted below".into()];
                 w.say(
                     format!("Measure again: the bed swings by {swing}, more than the limit."),
-                    "Its gains don't hold it. Run its autotune at this temperature.",
+                    "Its gains don’t hold it. Run its autotune at this temperature.",
                     format!("swings by {swing}"),
-                    "Run the bed's autotune and paste its report.",
+                    "Run the bed’s autotune and paste its report.",
                 )
             }
             _ => w
                 .unsettled(
-                    vec!["the autotune's report, pasted below".into(), "ten more minutes of holding".into()],
+                    vec!["the autotune’s report, pasted below".into(), "ten more minutes of holding".into()],
                     "the bed",
                 )
                 .headed(
                     format!("Measure again: the bed swings by {swing}."),
                     format!("swings by {swing}, not settled"),
-                    "Run the bed's autotune and paste its report, or hold it again.",
+                    "Run the bed’s autotune and paste its report, or hold it again.",
                 ),
         }
     }

@@ -34,7 +34,7 @@ pub(super) const KEY: Limit = Limit::new(
     "key of the piece",
     Unit::One,
     [0.0, 999_999.0, 0.0, 999_999.0],
-    "it stands in the piece's first line",
+    "it stands in the piece’s first line",
 );
 /// How many tiles.
 pub(super) const COUNT: Limit = Limit::new(

@@ -165,7 +165,7 @@ impl Station for Compare {
 
     fn set_up(_: &CompareReadings, _: &Context) -> SetUp {
         let mut up = SetUp::new("Switch the printer off and on, then read its settings once more.")
-            .hint("What was never stored is gone now, on the bench and not at the customer's.");
+            .hint("What was never stored is gone now, on the bench and not at the customer’s.");
         up.commands = vec![read_back()];
         up
     }
@@ -353,7 +353,7 @@ fn lost(mut w: Words, own: &CompareFound) -> Words {
             if own.lost.len() == 1 { "is" } else { "are" }
         ),
         if own.power_cycled {
-            "The power cycle lost them: they were not stored. Send them again, store, and read once more after a power cycle. If they are lost again, the board's memory can't be written."
+            "The power cycle lost them: they were not stored. Send them again, store, and read once more after a power cycle. If they are lost again, the board’s memory can’t be written."
         } else {
             "Send them again, store, switch off and on, and read once more."
         },

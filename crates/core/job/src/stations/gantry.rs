@@ -220,7 +220,7 @@ impl Station for Gantry {
         match (f.cause, f.verdict) {
             (Some(_), _) => w.stop(
                 &format!("the crossing hangs askew by {across}"),
-                "A coupler slips, a nut jumped its screw, or a motor doesn't turn. Look at each before the crossing is bent.",
+                "A coupler slips, a nut jumped its screw, or a motor doesn’t turn. Look at each before the crossing is bent.",
             ),
             (None, Verdict::Pass) => w.say(
                 format!("Pass: {across} across the motors."),

@@ -69,7 +69,7 @@ pub(super) fn guide(parameter: Parameter, context: &Context) -> Vec<String> {
             );
             says.push(
                 match school(RuleId::ProfileAfterBore) {
-                    "makers" => "Take the maker's default for this bore, under its own name.",
+                    "makers" => "Take the maker’s default for this bore, under its own name.",
                     "diameter_only" => {
                         "The diameter alone is changed: widths and layers of the old bore stay, and print wrong. Look at each."
                     }

@@ -84,7 +84,7 @@ const MARKED: Limit = Limit::new(
 );
 const OHM: Limit = Limit::new(
     "ohm",
-    "heater's resistance",
+    "heater’s resistance",
     Unit::Ohm,
     [0.0, 10_000_000.0, 0.0, 10_000_000.0],
     "type 10 000 000 for an open circuit",
@@ -190,7 +190,7 @@ impl Station for Heater {
         } else {
             "Measure the new heater cold, before it gets power."
         })
-        .hint("Resistance: at the heater's leads, unplugged. Watts are V²/R.")
+        .hint("Resistance: at the heater’s leads, unplugged. Watts are V²/R.")
         .caution(
             SignalWord::Danger,
             "Fire and electric shock. Power off and pull the mains plug. A heater for a lower voltage burns: never try it. Mains-side work is for a licensed electrician under the local code.",
@@ -387,7 +387,7 @@ fn stopped(w: Words, cause: Cause, own: &HeaterFound, pen: Pen) -> Words {
     match cause {
         Cause::HeaterOfLowerVoltage => w.stop(
             &makes(),
-            "Fire. It is made for a lower voltage. Don't connect it: take it out of the shop's stock and fit one for this supply.",
+            "Fire. It is made for a lower voltage. Don’t connect it: take it out of the shop’s stock and fit one for this supply.",
         ),
         Cause::HeaterTooStrong => w.stop(
             &makes(),
@@ -399,18 +399,18 @@ fn stopped(w: Words, cause: Cause, own: &HeaterFound, pen: Pen) -> Words {
         ),
         Cause::HeaterOpen => w.stop(
             "the heater is an open circuit",
-            "Measure at the cartridge's own leads. If it stays open, replace it.",
+            "Measure at the cartridge’s own leads. If it stays open, replace it.",
         ),
         Cause::HeaterShorted => w.stop(
             &format!(
                 "{} is nearly a short circuit",
                 pen.plain(own.ohm.unwrap_or(f64::NAN), Unit::Ohm, 2)
             ),
-            "Fire. Don't connect it: look for a bare lead, replace the heater.",
+            "Fire. Don’t connect it: look for a bare lead, replace the heater.",
         ),
         Cause::HeaterOverload => w.stop(
             &format!(
-                "this heater draws {}, and the board's output is rated {}",
+                "this heater draws {}, and the board’s output is rated {}",
                 pen.fixed(own.amps.unwrap_or(f64::NAN), Unit::Ampere, 1),
                 pen.plain(own.rated_a.unwrap_or(f64::NAN), Unit::Ampere, 1)
             ),
@@ -430,7 +430,7 @@ fn stopped(w: Words, cause: Cause, own: &HeaterFound, pen: Pen) -> Words {
                     c(p.most_c)
                 ),
                 Some(p) => format!(
-                    "{} holds it down to {}. Raising the firmware limit doesn't raise that. Plan a cooler print, or fit parts that bear it.",
+                    "{} holds it down to {}. Raising the firmware limit doesn’t raise that. Plan a cooler print, or fit parts that bear it.",
                     capital(p.part.says()),
                     c(p.most_c)
                 ),

@@ -242,7 +242,7 @@ impl Station for HotTighten {
         match (f.verdict, f.cause) {
             (_, Some(Cause::NozzleLeaks)) => w.stop(
                 "plastic seeps above the nozzle",
-                "The joint leaks. Cool down, take the nozzle out, clean both faces, and seat it against the heat break again. More torque doesn't close a leak.",
+                "The joint leaks. Cool down, take the nozzle out, clean both faces, and seat it against the heat break again. More torque doesn’t close a leak.",
             ),
             (_, Some(Cause::NozzleOnBlock)) => w.stop(
                 "the nozzle sits on the block, not on the heat break",

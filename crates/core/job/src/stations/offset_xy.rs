@@ -96,7 +96,7 @@ const MORE: Limit = Limit::new(
     "difference of the pitches",
     Unit::Mm,
     [0.02, 0.2, 0.02, 0.2],
-    "a smaller one can't be read, a larger one tells little",
+    "a smaller one can’t be read, a larger one tells little",
 );
 /// Teeth to either side, as the piece has them.
 const TEETH: f64 = 10.0;
@@ -380,7 +380,7 @@ impl Station for OffsetXy {
         if f.cause.is_some() {
             return w.stop(
                 "the second nozzle stands elsewhere from print to print",
-                "An offset can't cure that. Look for play where the nozzle or its carrier is held, and for a belt that slips.",
+                "An offset can’t cure that. Look for play where the nozzle or its carrier is held, and for a belt that slips.",
             );
         }
         let both = |v: [f64; 2]| format!("X {}, Y {}", mm(v[0]), mm(v[1]));

@@ -111,7 +111,7 @@ const COMMANDED: Limit = Limit::new(
     "commanded layer height",
     Unit::Mm,
     [0.05, 1.5, 0.1, 0.8],
-    "a first layer outside this doesn't stick or isn't one",
+    "a first layer outside this doesn’t stick or isn’t one",
 );
 /// What patches on a bed that is not quite level may differ by, beside their readings [mm].
 const PATCH_OFF_MM: f64 = 0.04;
@@ -120,7 +120,7 @@ const PATCH: Limit = Limit::new(
     "patch thickness",
     Unit::Mm,
     [0.01, 5.0, 0.05, 0.9],
-    "a patch can't be thinner than nothing or thicker than a few layers",
+    "a patch can’t be thinner than nothing or thicker than a few layers",
 );
 const TOUCH: Limit = Limit::new(
     "touches_mm",
@@ -337,7 +337,7 @@ impl Station for OffsetZ {
                 ("patch", "measured patches"),
                 ("paper", "paper"),
                 ("feeler", "feeler gauge"),
-                ("routine", "the printer's routine"),
+                ("routine", "the printer’s routine"),
                 ("trim", "trimmed on the layer"),
             ],
         )
@@ -414,7 +414,7 @@ impl Station for OffsetZ {
                 "Lower the warm nozzle until the gauge just drags, and type the Z shown."
             }
             GapMethod::Routine => {
-                "Run the printer's own routine three times, warm, and type each offset that it found."
+                "Run the printer’s own routine three times, warm, and type each offset that it found."
             }
             GapMethod::Trim => {
                 "Lay the first layer and trim Z until it is pressed on evenly; type the trim."
@@ -508,7 +508,7 @@ impl Station for OffsetZ {
         let label = match own.method {
             GapMethod::Patch => "patch",
             GapMethod::Paper | GapMethod::Feeler => "gap at Z 0",
-            GapMethod::Routine => "offset against the routine's",
+            GapMethod::Routine => "offset against the routine’s",
             GapMethod::Trim => "trim",
         };
         let mut w = Words::new("nozzle offset Z").with_bands(f, pen, |_| label.to_owned());
@@ -538,14 +538,14 @@ impl Station for OffsetZ {
                 let tilt = pen.fixed(own.tilt_mm.unwrap_or(0.0), Unit::Mm, 2);
                 let mut w = w.stop(
                     &format!("the bed is tilted by {tilt} over the patches"),
-                    "One offset can't be right everywhere. Tram the bed first, then print new patches.",
+                    "One offset can’t be right everywhere. Tram the bed first, then print new patches.",
                 );
                 w.next = "Tram the bed, then come back.".into();
                 w
             }
             (_, Some(_)) => w.stop(
                 &format!("the nozzle is {amount} off"),
-                pen.text("That is not an offset. Look for a nozzle, probe or plate that isn't seated, or for the wrong offset typed. Start {1 mm} high."),
+                pen.text("That is not an offset. Look for a nozzle, probe or plate that isn’t seated, or for the wrong offset typed. Start {1 mm} high."),
             ),
             (Verdict::Pass, None) => w.say(
                 format!("Pass: Z offset {} stays.", mm(own.set_mm)),
@@ -581,7 +581,7 @@ impl Station for OffsetZ {
             }
             _ => {
                 let ways = own.settle.iter().map(|s| way_in_words(s, own, pen)).collect();
-                w.unsettled(ways, "the nozzle's height").headed(
+                w.unsettled(ways, "the nozzle’s height").headed(
                     format!("Measure again: {measured} could be right or wrong."),
                     format!("{label} {measured}, not settled"),
                     "Add readings here; nothing is set.",
@@ -601,7 +601,7 @@ fn reasons(own: &OffsetZFound, band: &Band, pen: Pen) -> Vec<String> {
             gauge.describe(pen)
         ),
         GapMethod::Routine => format!(
-            "{} of the printer's routine.",
+            "{} of the printer’s routine.",
             count(own.taken.n, "run", "runs")
         ),
         GapMethod::Trim => format!(

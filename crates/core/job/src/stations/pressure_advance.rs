@@ -80,7 +80,7 @@ const VALUE: Limit = Limit::new(
     "pressure advance",
     Unit::Second,
     [0.0, 3.0, 0.0, 1.5],
-    "longer tubes than these don't exist",
+    "longer tubes than these don’t exist",
 );
 const STEP: Limit = Limit::new(
     "step",
@@ -355,14 +355,14 @@ impl Station for PressureAdvance {
         if f.cause.is_some() {
             return w.stop(
                 "no value of the pressure advance gives a good line",
-                "Then it isn't this setting. Look for slip at the drive, play in the tube's couplers, or a partial clog.",
+                "Then it isn’t this setting. Look for slip at the drive, play in the tube’s couplers, or a partial clog.",
             );
         }
         if own.corners_bad {
             w.settle =
                 vec!["lines at the speed and temperature that parts are printed with".into()];
             return w.say(
-                "Measure again: the corners don't bear it out.",
+                "Measure again: the corners don’t bear it out.",
                 "Print the lines again at the speed and temperature that parts are printed with, then the corners.",
                 "not settled, corners uneven",
                 "Print the lines again; nothing is set.",

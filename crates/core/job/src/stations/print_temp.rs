@@ -352,7 +352,7 @@ impl Station for PrintTemp {
                 intake.conflict(
                     path,
                     format!(
-                        "The hot end's ceiling is {{{} °C}}. No print is made above it.",
+                        "The hot end’s ceiling is {{{} °C}}. No print is made above it.",
                         plain(ceiling_c, 0)
                     ),
                 );
@@ -520,7 +520,7 @@ impl Station for PrintTemp {
             }
             let [low, high] = found.plateau.map(|i| bands[i].value);
             w.reasons.push(format!(
-                "Plateau: {} to {}. Bands within {} of the best can't be told from it.",
+                "Plateau: {} to {}. Bands within {} of the best can’t be told from it.",
                 c(low),
                 c(high),
                 plain(found.expanded, 1)
@@ -570,7 +570,7 @@ impl Station for PrintTemp {
         if f.cause.is_some() {
             return w.stop(
                 "no temperature gives a good print",
-                "Then it isn't the temperature. Look at the filament (wet, or another material than it says), the part fan, and for a partial clog.",
+                "Then it isn’t the temperature. Look at the filament (wet, or another material than it says), the part fan, and for a partial clog.",
             );
         }
         let end = |bands: &[TowerBand], hot: bool| {
@@ -600,7 +600,7 @@ impl Station for PrintTemp {
             (State::NotAgain, _) => {
                 w.settle = vec!["the tower once more, with dry filament".into()];
                 w.say(
-                    "Measure again: the print isn't as good as its band was.",
+                    "Measure again: the print isn’t as good as its band was.",
                     "Something else changed between both prints: the filament took up water, the fan, the speed. Find it, then print the tower once more.",
                     "not settled",
                     "Print the tower once more; nothing is set.",
@@ -629,7 +629,7 @@ impl Station for PrintTemp {
                 let line = moved(f.before.map(c), &now);
                 w.say(
                     format!("Adjust: {line}."),
-                    "Put it into the filament's profile, then print once more with it.",
+                    "Put it into the filament’s profile, then print once more with it.",
                     line,
                     "Set it, print once more with it, then close.",
                 )
@@ -637,7 +637,7 @@ impl Station for PrintTemp {
             _ => {
                 w.settle = vec!["bands in half the step about both values".into()];
                 w.say(
-                    "Measure again: old and new value can't be told apart in these steps.",
+                    "Measure again: old and new value can’t be told apart in these steps.",
                     "Print bands in half the step about both values.",
                     "not settled",
                     "Print the bands; nothing is set.",

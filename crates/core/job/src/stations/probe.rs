@@ -69,7 +69,7 @@ const PLACE: Limit = Limit::new(
     "position",
     Unit::Mm,
     [-100.0, 2_000.0, -50.0, 700.0],
-    "the head's position as the display shows it",
+    "the head’s position as the display shows it",
 );
 const SET: Limit = Limit::new(
     "set_x_mm",
@@ -347,7 +347,7 @@ impl Station for Probe {
         match f.verdict {
             Verdict::Stop => w.stop(
                 &format!("the probe scatters by {s}"),
-                "No mesh and no offset holds on it. Look at its mount, its plug and its tip, at play in the carriage and at a plate that isn't clean; then touch again.",
+                "No mesh and no offset holds on it. Look at its mount, its plug and its tip, at play in the carriage and at a plate that isn’t clean; then touch again.",
             ),
             Verdict::MeasureAgain => {
                 let settle = own
@@ -355,7 +355,7 @@ impl Station for Probe {
                     .map(|n| super::taken::more(n, "touch", "touches"))
                     .into_iter()
                     .collect();
-                w.unsettled(settle, "the probe's scatter").headed(
+                w.unsettled(settle, "the probe’s scatter").headed(
                     format!("Measure again: a scatter of {s} could be right or wrong."),
                     format!("scatter {s}, not settled"),
                     "Add touches here; nothing is set.",

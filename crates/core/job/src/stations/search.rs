@@ -184,7 +184,7 @@ pub(super) fn unclear(mut w: Words) -> Words {
         "take twice the step".into(),
     ];
     w.say(
-        "Measure again: the prints don't show it.",
+        "Measure again: the prints don’t show it.",
         "Repeat the print with the neighbouring values only, or take twice the step.",
         "not settled",
         "Print again; nothing is set.",

@@ -96,7 +96,7 @@ impl SensorFound {
         let ohm = pen.plain(ohm, Unit::Ohm, 0);
         match self.fits.first().and_then(|id| sensor_type(id)) {
             Some(kind) => format!(
-                "At its plug it measures {ohm}, as a {} does here: sensor and wire are sound. Power off: look at the plug's pins, the socket and the board.{} ",
+                "At its plug it measures {ohm}, as a {} does here: sensor and wire are sound. Power off: look at the plug’s pins, the socket and the board.{} ",
                 kind.label,
                 which(&self.fits, pen)
             ),
@@ -218,7 +218,7 @@ impl Station for Sensor {
     fn set_up(_: &SensorReadings, context: &Context) -> SetUp {
         SetUp::new("Cold: compare the sensor with the room before you heat.")
             .hint("Hold the thermometer to the block until it stands still.")
-            .hint("Resistance: at the sensor's plug, unplugged from the board.")
+            .hint("Resistance: at the sensor’s plug, unplugged from the board.")
             .limit(format!(
                 "Within {} of the room.",
                 tolerance(context, ToleranceId::SensorRoomC, Unit::Kelvin)
@@ -349,7 +349,7 @@ impl Station for Sensor {
         match (f.verdict, f.cause) {
             (_, Some(cause @ (Cause::SensorOpen | Cause::SensorShorted))) => w.stop(
                 if cause == Cause::SensorOpen {
-                    "the sensor's circuit is open"
+                    "the sensor’s circuit is open"
                 } else {
                     "the sensor is shorted"
                 },
@@ -390,7 +390,7 @@ impl Station for Sensor {
                     c(own.room_c, 0)
                 ),
                 format!(
-                    "A {label} has {} Ω there. Measure at the sensor's own plug, unplugged from the board; if it stays, replace the sensor.",
+                    "A {label} has {} Ω there. Measure at the sensor’s own plug, unplugged from the board; if it stays, replace the sensor.",
                     plain(has_ohm, 0)
                 ),
             ),
@@ -403,11 +403,11 @@ impl Station for Sensor {
                 if own.ohm.is_some() {
                     "Its resistance is right, so the board reads it wrong: plug, pull-up or board. Heat nothing."
                 } else {
-                    "A wrong type, a bad plug, or a block that is still warm. Heat nothing. Measure the sensor's resistance cold, at its plug, unplugged: it tells the type."
+                    "A wrong type, a bad plug, or a block that is still warm. Heat nothing. Measure the sensor’s resistance cold, at its plug, unplugged: it tells the type."
                 },
             ),
             (Verdict::MeasureAgain, None) => {
-                w.settle = vec!["read again once the block has the room's temperature".into()];
+                w.settle = vec!["read again once the block has the room’s temperature".into()];
                 w.say(
                     format!(
                         "It shows {} against {} in the room.",
@@ -427,7 +427,7 @@ impl Station for Sensor {
                 if own.ohm.is_some() {
                     format!("Its resistance is that of a {label}.{}", which(&own.fits, pen))
                 } else {
-                    "Two types can agree in the room and differ when hot: measure the resistance where the type isn't certain.".into()
+                    "Two types can agree in the room and differ when hot: measure the resistance where the type isn’t certain.".into()
                 },
                 format!("{label}, {off} off"),
                 "Go on.",

@@ -118,7 +118,7 @@ impl Station for Snapshot {
 
     fn set_up(_: &SnapshotReadings, _: &Context) -> SetUp {
         let mut up = SetUp::new("Read every stored setting and keep it.").hint(
-            "Connected: one press. Otherwise send M503 from the printer's own console and paste the whole answer.",
+            "Connected: one press. Otherwise send M503 from the printer’s own console and paste the whole answer.",
         );
         up.commands = vec![read_back()];
         up
@@ -203,7 +203,7 @@ impl Station for Snapshot {
             .iter()
             .map(|u| {
                 format!(
-                    "Line {}, column {} doesn't read: {}.",
+                    "Line {}, column {} doesn’t read: {}.",
                     u.line, u.column, u.says
                 )
             })

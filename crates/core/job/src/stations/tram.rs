@@ -82,7 +82,7 @@ const PLACE: Limit = Limit::new(
     "position",
     Unit::Mm,
     [0.0, 2_000.0, 0.0, 2_000.0],
-    "positions are counted from the bed's front left corner",
+    "positions are counted from the bed’s front left corner",
 );
 /// What heights of a bed that was trammed once may differ by [mm].
 const HEIGHT_OFF_MM: f64 = 0.3;
@@ -91,7 +91,7 @@ const HEIGHT: Limit = Limit::new(
     "height",
     Unit::Mm,
     [-20.0, 20.0, -5.0, 5.0],
-    "a bed that far off isn't trammed by its screws",
+    "a bed that far off isn’t trammed by its screws",
 );
 
 /// Places read at most.
@@ -605,7 +605,7 @@ impl Station for Tram {
                 });
                 w.stop(
                     &cause,
-                    "A bed that far off isn't trammed by its screws: look for a shifted plate, a loose carriage wheel, a missing spring, or a head crossing out of level.",
+                    "A bed that far off isn’t trammed by its screws: look for a shifted plate, a loose carriage wheel, a missing spring, or a head crossing out of level.",
                 )
             }
             (Verdict::Pass, None) => w.say(

@@ -212,7 +212,7 @@ impl Station for TubeLength {
         if old_mm.is_none() && longest.is_none() {
             intake.count(
                 "old_mm",
-                "Type the old tube's length, or the way to one place.",
+                "Type the old tube’s length, or the way to one place.",
             );
         }
         let bend_mm = intake.may(&BEND, "bend_mm", &r.bend_mm);

@@ -138,7 +138,7 @@ const FEED: Limit = Limit::new(
     "fed a heap",
     Unit::Mm,
     [10.0, 500.0, 20.0, 300.0],
-    "a short feed can't be measured, a long one is a clew",
+    "a short feed can’t be measured, a long one is a clew",
 );
 const DENSITY: Limit = Limit::new(
     "density",
@@ -523,13 +523,13 @@ impl Station for VolumetricLimit {
                         "at the slowest rungs {} % of what was fed went in",
                         plain(100.0 * own.level.unwrap_or(1.0), 0)
                     ),
-                    "That isn't melt running short: the drive feeds another length than it is told. Find its steps first.",
+                    "That isn’t melt running short: the drive feeds another length than it is told. Find its steps first.",
                 );
             }
             Some(_) => {
                 return w.stop(
                     "no flow gives a good print",
-                    "Then it isn't the limit. Look for a partial clog, slip at the drive, or a gap above the nozzle.",
+                    "Then it isn’t the limit. Look for a partial clog, slip at the drive, or a gap above the nozzle.",
                 );
             }
             None => {}
@@ -589,7 +589,7 @@ impl Station for VolumetricLimit {
                 let line = moved(f.before.map(q), &now);
                 w.say(
                     format!("Adjust: {line}."),
-                    "Put it into the filament's profile: speeds follow from it.",
+                    "Put it into the filament’s profile: speeds follow from it.",
                     line,
                     "Set it, then close.",
                 )

@@ -82,7 +82,7 @@ pub enum BandsError {
     Read(#[from] ReadError),
     /// How filament counts isn't said before it is fed.
     #[error(
-        "Line {line} feeds filament, and no M82 or M83 stands before it: whether its numbers are absolute can't be told. Put one at the begin of the file."
+        "Line {line} feeds filament, and no M82 or M83 stands before it: whether its numbers are absolute can’t be told. Put one at the begin of the file."
     )]
     ModeUnknown {
         /// The line.
@@ -105,7 +105,7 @@ pub enum BandsError {
     },
     /// What was in force before a band isn't known, and the part goes on above it.
     #[error(
-        "The part goes on above the bands, and the file doesn't say what {what} it has there. Cover the part to its top, or put the command before it."
+        "The part goes on above the bands, and the file doesn’t say what {what} it has there. Cover the part to its top, or put the command before it."
     )]
     NoBase {
         /// What is set.

@@ -224,17 +224,17 @@ pub const PIECES: &[PieceKind] = &[
             set("every", "height of a band [mm]", [6.0, 2.0, 20.0]),
             set(
                 "speed",
-                "retraction speed where it doesn't change [mm/s]; -1 as the printer has it",
+                "retraction speed where it doesn’t change [mm/s]; -1 as the printer has it",
                 [-1.0, -1.0, 200.0],
             ),
             set(
                 "travel",
-                "travel where it doesn't change [mm/s]; -1 as the printer has it",
+                "travel where it doesn’t change [mm/s]; -1 as the printer has it",
                 [-1.0, -1.0, 1_500.0],
             ),
             set(
                 "hop",
-                "hop where it doesn't change [mm]; -1 as the printer has it",
+                "hop where it doesn’t change [mm]; -1 as the printer has it",
                 [-1.0, -1.0, 5.0],
             ),
             set("posts", "how many posts, 2 to 4", [2.0, 2.0, 4.0]),
@@ -264,17 +264,17 @@ pub const PIECES: &[PieceKind] = &[
         name: "combs",
         title: "combs of two nozzles",
         finds: "XY offset of the second nozzle",
-        proves: "where the second nozzle's lines meet the first's, in both directions",
+        proves: "where the second nozzle’s lines meet the first’s, in both directions",
         proves_not: "nothing of its height",
         settings: &[
             set(
                 "pitch",
-                "pitch of the first nozzle's comb [mm]",
+                "pitch of the first nozzle’s comb [mm]",
                 [COMB_PITCH_MM, 0.8, 3.0],
             ),
             set(
                 "more",
-                "how much wider the second's is [mm]",
+                "how much wider the second’s is [mm]",
                 [0.05, 0.02, 0.2],
             ),
             set(

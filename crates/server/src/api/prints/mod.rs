@@ -271,7 +271,7 @@ fn proves(seconds: f64, run_s: f64) -> String {
     let run = duration_s(run_s);
     if seconds < run_s {
         format!(
-            "The job that is open here asks for a clean run of {run}. This print is shorter: it finds a value, it doesn't prove the fault gone."
+            "The job that is open here asks for a clean run of {run}. This print is shorter: it finds a value, it doesn’t prove the fault gone."
         )
     } else {
         format!("As long as the clean run of {run} that the job open here asks for.")

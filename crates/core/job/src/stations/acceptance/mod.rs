@@ -165,7 +165,7 @@ const EDGE: Limit = Limit::new(
     "edge asked for",
     Unit::Mm,
     [5.0, 300.0, 10.0, 100.0],
-    "a smaller cube can't be measured well, a larger one is no quick test",
+    "a smaller cube can’t be measured well, a larger one is no quick test",
 );
 const SIDE: Limit = Limit::new(
     "x_mm",
@@ -227,7 +227,7 @@ fn read(readings: &AcceptanceReadings, context: &Context) -> Result<Typed, Readi
         if values.is_empty() {
             intake.count(
                 &format!("{key}.0"),
-                format!("Type the cube's edge in {}.", axis.name()),
+                format!("Type the cube’s edge in {}.", axis.name()),
             );
         }
         axes.push((axis, values));
@@ -417,7 +417,7 @@ impl Station for Acceptance {
         .hint(run.why())
         .hint(match context.house.option(RuleId::AcceptAs).id {
             "own_piece" => {
-                "Lay a piece of the customer's own beside the reference too, with a picture. One more trial costs an hour of the machine."
+                "Lay a piece of the customer’s own beside the reference too, with a picture. One more trial costs an hour of the machine."
             }
             _ => "The verdicts of the stations decide. One more trial costs an hour of the machine.",
         })
@@ -585,13 +585,13 @@ impl Station for Acceptance {
         match (f.verdict, f.cause) {
             (_, Some(Cause::CameBack)) => w.stop(
                 &format!("the complaint came back after {ran}"),
-                "The replaced part did not cure it, or not all of it. Look for what it hasn't explained before you tune anything.",
+                "The replaced part did not cure it, or not all of it. Look for what it hasn’t explained before you tune anything.",
             ),
             (_, Some(Cause::BeltOrSteps)) => {
                 let out = wrong_edges(&w, f);
                 w.stop(
                     &out,
-                    "Flow makes X and Y wrong alike; these are not. Look at belt tension, the pulley's grub screw and the steps/mm of that axis, then print the cube again. Leave flow alone.",
+                    "Flow makes X and Y wrong alike; these are not. Look at belt tension, the pulley’s grub screw and the steps/mm of that axis, then print the cube again. Leave flow alone.",
                 )
             }
             (_, Some(Cause::FrameRings)) => w.stop(

@@ -173,7 +173,7 @@ impl RunLength {
     pub fn why(&self) -> String {
         let (Some(mean), Some(needed)) = (self.mean_min, self.needed_min) else {
             return format!(
-                "No time to failure was noted, so the house's least run of {} applies.",
+                "No time to failure was noted, so the house’s least run of {} applies.",
                 duration_min(self.least_min)
             );
         };
@@ -197,7 +197,7 @@ impl RunLength {
         };
         let cut = if needed > self.most_min {
             format!(
-                " {} % would take {}; the house's longest run is {}.",
+                " {} % would take {}; the house’s longest run is {}.",
                 plain(self.percent, 1),
                 duration_min(needed),
                 duration_min(self.most_min)

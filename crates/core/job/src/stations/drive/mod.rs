@@ -120,7 +120,7 @@ const FEED: Limit = Limit::new(
     "length to feed",
     Unit::Mm,
     [10.0, 500.0, 50.0, 400.0],
-    "a shorter feed can't be measured, a longer one runs out of filament",
+    "a shorter feed can’t be measured, a longer one runs out of filament",
 );
 const SLOW: Limit = Limit::new(
     "speed_mm_s",
@@ -134,7 +134,7 @@ const FAST: Limit = Limit::new(
     "fast feed rate",
     Unit::MmPerS,
     [0.5, 20.0, 2.0, 15.0],
-    "a drive can't push faster through a nozzle",
+    "a drive can’t push faster through a nozzle",
 );
 const NOZZLE: Limit = Limit::new(
     "nozzle_c",
@@ -150,7 +150,7 @@ const REST: Limit = Limit::new(
     "rest",
     Unit::Mm,
     [0.0, 1_000.0, 0.0, 1_000.0],
-    "a mark that went into the inlet can't be measured: mark farther up and feed again",
+    "a mark that went into the inlet can’t be measured: mark farther up and feed again",
 );
 const FULL_STEPS: Limit = Limit::new(
     "full_steps",
@@ -261,7 +261,7 @@ fn read(readings: &DriveReadings, context: &Context) -> Result<Typed, ReadingErr
                     intake.conflict(
                         path,
                         format!(
-                            "A rest of {{{} mm}} can't be: the mark stood at {{{} mm}}.",
+                            "A rest of {{{} mm}} can’t be: the mark stood at {{{} mm}}.",
                             plain(*rest, 2),
                             plain(m, 2)
                         ),

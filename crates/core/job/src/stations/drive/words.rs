@@ -44,7 +44,7 @@ pub(super) fn words(f: &Facts<DriveFound>, pen: Pen) -> Words {
             format!("Pass: {set} steps/mm stays."),
             if own.by_build {
                 format!(
-                    "It is the drive's computed value, and the house rule leaves it there. It \
+                    "It is the drive’s computed value, and the house rule leaves it there. It \
                      feeds {percent:.1} % {short_or_long}; flow takes that up."
                 )
             } else {
@@ -147,12 +147,12 @@ fn fault_in_words(fault: &Fault, own: &DriveFound, off: &str, pen: Pen) -> (Stri
         Fault::Backward => (
             "the drive runs backward".into(),
             "The mark moved away from the inlet. The direction is reversed: turn the motor plug \
-             round with the printer unplugged, or invert the extruder's direction in the firmware."
+             round with the printer unplugged, or invert the extruder’s direction in the firmware."
                 .into(),
         ),
         Fault::NothingFed => (
             "nothing was fed".into(),
-            "The mark didn't move. Is the motor plugged in, the idler closed, the gear's set screw \
+            "The mark didn’t move. Is the motor plugged in, the idler closed, the gear’s set screw \
              tight, the path free?"
                 .into(),
         ),
@@ -185,7 +185,7 @@ fn fault_in_words(fault: &Fault, own: &DriveFound, off: &str, pen: Pen) -> (Stri
                 plain(own.stop_percent, 1)
             ),
             format!(
-                "{off} A setting doesn't drift that far: look for slip, a clog, a loose gear, \
+                "{off} A setting doesn’t drift that far: look for slip, a clog, a loose gear, \
                  or a wrong value set earlier."
             ),
         ),
@@ -209,7 +209,7 @@ fn fault_in_words(fault: &Fault, own: &DriveFound, off: &str, pen: Pen) -> (Stri
             start(*computed),
         ),
         Fault::StepsOfOtherDrive { computed } => (
-            format!("{set} steps/mm is not this drive's value"),
+            format!("{set} steps/mm is not this drive’s value"),
             start(*computed),
         ),
         Fault::NoSuchRatio { ratio } => (
@@ -227,7 +227,7 @@ fn fault_in_words(fault: &Fault, own: &DriveFound, off: &str, pen: Pen) -> (Stri
             format!("{off} Correct the microsteps, compute anew, set that and measure again."),
         ),
         Fault::Unexplained { needed, computed } => (
-            "neither the setting nor the drive's build explains the feed".into(),
+            "neither the setting nor the drive’s build explains the feed".into(),
             format!(
                 "{off} Needed {needed:.1}, computed {computed:.1} steps/mm. Check gear ratio and drive \
                  wheel diameter, then look for slip."

@@ -21,7 +21,7 @@ const FROM: Limit = Limit::new(
     "first of the range",
     Unit::Percent,
     [-40.0, 200.0, -40.0, 160.0],
-    "beyond this it isn't flow that is wrong",
+    "beyond this it isn’t flow that is wrong",
 );
 const STEP: Limit = Limit::new(
     "step",
@@ -221,12 +221,12 @@ pub(super) fn words(f: &Facts<FlowFound>, pen: Pen) -> Words {
             w.say(
                 format!("Adjust: flow {line}."),
                 if coarse {
-                    "Put it into the filament's profile, then print the fine set about it."
+                    "Put it into the filament’s profile, then print the fine set about it."
                 } else {
-                    "Put it into the filament's profile, then print and look again."
+                    "Put it into the filament’s profile, then print and look again."
                 },
                 line,
-                "Put the new multiplier into the filament's profile, then print again.",
+                "Put the new multiplier into the filament’s profile, then print again.",
             )
         }
         _ => match own.look {

@@ -153,7 +153,7 @@ const SET: Limit = Limit::new(
     "flow set",
     Unit::Percent,
     [10.0, 300.0, 60.0, 160.0],
-    "beyond this it isn't flow that is wrong",
+    "beyond this it isn’t flow that is wrong",
 );
 const OVERRIDE: Limit = Limit::new(
     "override_percent",
@@ -183,7 +183,7 @@ const VOLUME: Limit = Limit::new(
     "volume",
     Unit::Mm3,
     [10.0, 10_000_000.0, 10.0, 10_000_000.0],
-    "less can't be weighed",
+    "less can’t be weighed",
 );
 const DENSITY: Limit = Limit::new(
     "density_g_cm3",
@@ -647,11 +647,11 @@ impl Station for Flow {
                     "the walls differ by {} between bottom and top",
                     pen.fixed(own.step_mm.unwrap_or(0.0), Unit::Mm, 3)
                 ),
-                "Flow can't cure that: something changed while it printed. Look for a partial clog, slip at the drive, or a gap above the nozzle.",
+                "Flow can’t cure that: something changed while it printed. Look for a partial clog, slip at the drive, or a gap above the nozzle.",
             ),
             (_, Some(_)) => w.stop(
                 &format!("{percent:+.0} % is not a flow error"),
-                "Check that the profile's bore and width are those printed, then the drive.",
+                "Check that the profile’s bore and width are those printed, then the drive.",
             ),
             (Verdict::Pass, None) => {
                 let digits = decimals_for(value_expanded, 1).min(1);
@@ -692,7 +692,7 @@ impl Station for Flow {
                         )
                     },
                     format!("{moved} ±{u_text}"),
-                    "Put the new multiplier into the filament's profile, then print and measure again.",
+                    "Put the new multiplier into the filament’s profile, then print and measure again.",
                 )
             }
             _ => {

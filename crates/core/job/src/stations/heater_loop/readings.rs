@@ -138,7 +138,7 @@ pub(super) const OVERSHOOT: Limit = Limit::new(
     "overshoot",
     Unit::Kelvin,
     [0.0, 100.0, 0.0, 60.0],
-    "beyond, the printer's own protection would have stopped it",
+    "beyond, the printer’s own protection would have stopped it",
 );
 pub(super) const SETTLE: Limit = Limit::new(
     "typed_settle_s",
@@ -152,14 +152,14 @@ pub(super) const SWING: Limit = Limit::new(
     "highest less lowest",
     Unit::Kelvin,
     [0.0, 100.0, 0.0, 60.0],
-    "beyond, it isn't held at all",
+    "beyond, it isn’t held at all",
 );
 pub(super) const DIP: Limit = Limit::new(
     "typed_dip_c",
     "dip with the fan",
     Unit::Kelvin,
     [0.0, 150.0, 0.0, 80.0],
-    "beyond, it isn't held at all",
+    "beyond, it isn’t held at all",
 );
 
 /// Longest report.
@@ -276,7 +276,7 @@ pub(super) fn typed(
                 intake.conflict(
                     "set_p",
                     format!(
-                        "These can't be gains for an {}: {e}.",
+                        "These can’t be gains for an {}: {e}.",
                         readings.form.label()
                     ),
                 );

@@ -89,7 +89,7 @@ pub(super) fn words(f: &Facts<HeaterLoopFound>, pen: Pen) -> Words {
             w.settle = vec!["verify once more".into(), "choose a calmer rule".into()];
             w.say(
                 format!("Verify again: {near} may be inside its limit or not."),
-                "A figure so near its limit can't be told from one beyond it. Run the verification once more, or choose a calmer rule.",
+                "A figure so near its limit can’t be told from one beyond it. Run the verification once more, or choose a calmer rule.",
                 "at its limit",
                 "Verify once more.",
             )
@@ -130,8 +130,8 @@ fn fails(own: &HeaterLoopFound) -> String {
             Fails::Overshoots => "it overshoots",
             Fails::SettlesLate => "it settles late",
             Fails::Dips => "it dips with the fan",
-            Fails::NeverSettles => "it doesn't settle",
-            Fails::NeverArrives => "it doesn't reach the target",
+            Fails::NeverSettles => "it doesn’t settle",
+            Fails::NeverArrives => "it doesn’t reach the target",
         })
         .collect();
     join_and(&says)
@@ -203,7 +203,7 @@ fn stopped(
         ),
         Cause::FanStealsHeat => w.stop(
             "the part fan steals heat",
-            "Is the sock on, and does the air go to the part and not to the block? Mend that before you tune: gains can't heat the room.",
+            "Is the sock on, and does the air go to the part and not to the block? Mend that before you tune: gains can’t heat the room.",
         ),
         Cause::SinkTooHot => w.stop(
             "the heat sink gets too hot",
