@@ -226,13 +226,10 @@ impl Link {
         }
     }
 
-    /// Samples later than `t_s` by the printer's clock.
+    /// Samples of a heater later than `t_s` by the printer's clock.
     #[must_use]
-    pub fn samples_after(&self, t_s: f64) -> Vec<Sample> {
-        let samples = self.samples.lock();
-        // OK because samples rise in time.
-        let from = samples.partition_point(|s| s.t_s <= t_s);
-        samples.range(from..).copied().collect()
+    pub fn samples_after(&self, heater: Heater, t_s: f64) -> Vec<Sample> {
+        self.samples.after(heater, t_s)
     }
 
     /// What was sent and answered after line `seq` of the record.

@@ -1,7 +1,7 @@
 //! What a link and its task say to each other.
 
-use std::collections::VecDeque;
-use std::sync::{Mutex, PoisonError};
+use std::collections::{BTreeMap, VecDeque};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use tokio::sync::oneshot;
 use wattotherm_gcode::{GuardLimits, Heater, Machine};
@@ -37,20 +37,33 @@ pub(crate) enum Message {
     Close(oneshot::Sender<()>),
 }
 
-/// Samples kept: four hours at four a second.
+/// Samples kept of each heater: four hours at four a second.
 const MOST_SAMPLES: usize = 57_600;
 
+/// What each heater was reported at.
 #[derive(Debug, Default)]
-pub(crate) struct Samples(Mutex<VecDeque<Sample>>);
+pub(crate) struct Samples(Mutex<BTreeMap<Heater, VecDeque<Sample>>>);
 
 impl Samples {
-    pub fn lock(&self) -> std::sync::MutexGuard<'_, VecDeque<Sample>> {
+    fn lock(&self) -> MutexGuard<'_, BTreeMap<Heater, VecDeque<Sample>>> {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Adds one, if it is later than the last.
-    pub fn push(&self, sample: Sample) {
-        let mut samples = self.lock();
+    /// Those of a heater later than `t_s` by the printer's clock.
+    pub fn after(&self, heater: Heater, t_s: f64) -> Vec<Sample> {
+        let all = self.lock();
+        let Some(samples) = all.get(&heater) else {
+            return Vec::new();
+        };
+        // OK because samples rise in time.
+        let from = samples.partition_point(|s| s.t_s <= t_s);
+        samples.range(from..).copied().collect()
+    }
+
+    /// Adds one of a heater, if it is later than its last.
+    pub fn push(&self, heater: Heater, sample: Sample) {
+        let mut all = self.lock();
+        let samples = all.entry(heater).or_default();
         if samples.back().is_none_or(|l| sample.t_s > l.t_s) {
             if samples.len() >= MOST_SAMPLES {
                 samples.pop_front();

@@ -7,7 +7,7 @@ use std::time::Duration;
 use crate::common::{linked, options, twin};
 use tokio::io::{AsyncBufReadExt as _, AsyncWriteExt as _, BufReader};
 use tokio::time::{sleep, timeout};
-use wattotherm_gcode::{GuardLimits, HeaterLimit, unframed};
+use wattotherm_gcode::{GuardLimits, Heater, HeaterLimit, unframed};
 use wattotherm_link::routines::{RoutineError, control, hold, warm, write_settings};
 use wattotherm_link::{Heaters, Link, LinkState, Opener, SendError, Way};
 use wattotherm_twin::Fault;
@@ -71,10 +71,10 @@ async fn a_board_without_automatic_reports_is_asked() {
     let printer = Scripted::new(old_board);
     let link = printer.link();
     assert!(link.connected_within(Duration::from_secs(5)).await);
-    let first = link.samples_after(-1.0).len();
+    let first = link.samples_after(Heater::Tool(0), -1.0).len();
     sleep(Duration::from_secs(7)).await;
     assert!(
-        link.samples_after(-1.0).len() > first,
+        link.samples_after(Heater::Tool(0), -1.0).len() > first,
         "it is asked again and again"
     );
     assert!(link.status().fresh && link.status().heaters == Heaters::Off);

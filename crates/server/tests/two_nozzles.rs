@@ -81,6 +81,26 @@ fn combs_go_out_once_it_is_known_where_the_second_nozzle_stands_and_leave_both_c
         shown()["status"]["heaters"] == "off"
     });
 
+    // Each has a curve of its own, and so has the bed.
+    let hottest = |of: &str| {
+        let curve = s.get(&format!("/api/v1/printers/{id}/curve?seconds=14400&{of}"));
+        curve["samples"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|s| s["temp_c"].as_f64().unwrap())
+            .reduce(f64::max)
+    };
+    for (of, least_c, most_c) in [
+        ("nozzle=0", 180.0, 275.0),
+        ("nozzle=1", 180.0, 275.0),
+        ("of=bed", 45.0, 120.0),
+    ] {
+        let got_c = hottest(of).unwrap();
+        assert!((least_c..most_c).contains(&got_c), "{of}: {got_c}");
+    }
+    assert_eq!(hottest("nozzle=7"), None);
+
     let ran = twin.running.look().ran.clone();
     let at = |line: &str| ran.iter().position(|l| l.starts_with(line));
     // The first nozzle is named before anything of the file.

@@ -11595,6 +11595,10 @@ export interface operations {
             query?: {
                 /** @description Seconds back by the printer's clock, 30 to 14400. */
                 seconds?: number;
+                /** @description Of what; the nozzle where nothing is said. */
+                of?: "nozzle" | "bed" | "chamber";
+                /** @description Which of several nozzles, from 0. */
+                nozzle?: number;
             };
             header?: never;
             path: {

@@ -13,6 +13,8 @@ export interface TraceChart {
   band?: number
   ceiling?: number
   live?: boolean
+  /** What it is of; the nozzle where nothing is said. */
+  of?: string
 }
 
 /** What turns °C into what the shop reads. */
@@ -51,6 +53,7 @@ export function timeStep(span: number, most = 8): number {
 
 /** A temperature log: curve, target, duty, marks, the band about the target. */
 export function traceChart(log: TraceChart, t: Tokens, read: Reader): ChartOption {
+  const of = log.of ?? 'nozzle'
   const runs = holds(log.samples)
   const first = log.samples[0]?.t_s ?? 0
   const last = log.samples.at(-1)?.t_s ?? 1
@@ -58,7 +61,7 @@ export function traceChart(log: TraceChart, t: Tokens, read: Reader): ChartOptio
   const band = (log.band ?? 0) || null
   const series: LineSeriesOption[] = [
     {
-      name: 'nozzle',
+      name: of,
       data: log.samples.map((s) => [s.t_s, read.number(s.temp_c)]),
       lineStyle: { color: t.ink, width: 1.8 },
       z: 4,
@@ -141,7 +144,7 @@ export function traceChart(log: TraceChart, t: Tokens, read: Reader): ChartOptio
         ...values.map((v) =>
           v.name === 'duty'
             ? `duty ${(v.value * 100).toFixed(0)} %`
-            : `${v.name} ${read.words(v.value, v.name === 'nozzle' ? 1 : 0)}`,
+            : `${v.name} ${read.words(v.value, v.name === of ? 1 : 0)}`,
         ),
       ].join('\n'),
   }

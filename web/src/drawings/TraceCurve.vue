@@ -17,10 +17,12 @@ const props = withDefaults(
     band?: number
     ceiling?: number
     height?: number
+    /** What it is of; the nozzle where nothing is said. */
+    of?: string
     /** Times count back from now. */
     live?: boolean
   }>(),
-  { marks: () => [], height: 240, band: undefined, ceiling: undefined },
+  { marks: () => [], height: 240, band: undefined, ceiling: undefined, of: undefined },
 )
 const tokens = useTokens()
 const { temperatureNumber, degree } = usePen()

@@ -100,6 +100,7 @@ const kinds: Record<string, string> = {
       </p>
       <TraceCurve
         :samples="view.samples"
+        :of="view.of"
         :marks="view.reading.marks"
         :band="view.band_c"
         :height="300"
@@ -109,6 +110,7 @@ const kinds: Record<string, string> = {
         <h2>{{ o.of }}, its curve</h2>
         <TraceCurve
           :samples="o.samples"
+          :of="o.of"
           :marks="o.reading.marks"
           :band="view.band_c"
           :height="220"

@@ -6,6 +6,7 @@ import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 
 import { ServerError, answer, client } from '../api/client'
+import ChoiceRow from '../ui/ChoiceRow.vue'
 import ReadingField from '../ui/ReadingField.vue'
 import ConnectDialog from './ConnectDialog.vue'
 import LiveCurve from './LiveCurve.vue'
@@ -35,6 +36,16 @@ const { data: wire, refetch } = useQuery({
     ),
   refetchInterval: 2000,
 })
+/* Whose curve is shown: the first nozzle's until another is picked. */
+const heaters = computed(() =>
+  (printer.value?.metal ?? []).map(({ name, heater }) => ({
+    value: `${heater.kind}${heater.kind === 'tool' ? heater.number : ''}`,
+    label: name.replace(/^the /, ''),
+    heater,
+  })),
+)
+const of = ref('tool0')
+const shown = computed(() => heaters.value.find((h) => h.value === of.value))
 const connecting = ref(false)
 const line = ref('')
 const refused = ref('')
@@ -125,7 +136,10 @@ async function disconnect() {
       off the hot end, ventilate. Mains-side work is for a licensed electrician under the local code.
     </p>
     <RoutineBar v-if="running" :printer="id" :routine="running" />
-    <LiveCurve v-if="printer" :printer="id" :seconds="1200" :height="250" />
+    <template v-if="printer">
+      <ChoiceRow v-if="heaters.length > 1" v-model="of" name="curve-of" label="Curve of" :options="heaters" />
+      <LiveCurve :printer="id" :seconds="1200" :height="250" :heater="shown?.heater" :name="shown?.label" />
+    </template>
     <h2 class="gap">What was sent and answered</h2>
     <div class="tools">
       <div class="find">

@@ -26,7 +26,7 @@ mod tuning;
 
 pub use classify::{
     Mark, PhysicalLimits, SegmentKind, SegmentReading, TraceClass, TraceFact, TraceReading,
-    read_class, read_class_of,
+    alarms_in_print, read_class, read_class_of,
 };
 pub use coast::{Coast, CoastLag};
 pub use control::{Controller, ControllerKind, ControllerSettings, Gains, GainsError, OutputForm};

@@ -4,7 +4,7 @@
 use crate::scenarios::dice::Dice;
 use wattotherm_gcode::Heater;
 use wattotherm_heat::{
-    HoldResult, Sample, Trace, TraceClass, TraceFact, read_class_of, read_trace,
+    HoldResult, Sample, Trace, TraceClass, TraceFact, alarms_in_print, read_class_of, read_trace,
 };
 use wattotherm_measure::Pen;
 
@@ -342,4 +342,49 @@ fn facts_go_to_json_and_back() {
         "{:?}",
         reading.evidence
     );
+}
+
+/// Four minutes of a nozzle that holds 210 °C, its reading put through `seen`.
+fn held(seen: impl Fn(u32, f64) -> f64) -> Trace {
+    let mut dice = Dice::new(7);
+    Trace::new((0..240_u32).map(|i| {
+        let true_c = 210.0 + 0.15 * dice.normal();
+        Sample {
+            t_s: f64::from(i),
+            temp_c: seen(i, true_c),
+            target_c: Some(210.0),
+            duty: Some(0.31),
+            fan: Some(0.4),
+        }
+    }))
+}
+
+#[test]
+fn each_nozzle_is_watched_while_it_prints_whichever_is_at_fault() {
+    let sound = || held(|_, c| c);
+    // A contact that comes and goes: no block of metal falls by sixty degrees within a second and is back in the next.
+    let loose = || held(|i, c| if i % 23 == 5 { c - 60.0 } else { c });
+    let cold = || {
+        Trace::new((0..240_u32).map(|i| Sample {
+            t_s: f64::from(i),
+            temp_c: 23.0,
+            target_c: Some(0.0),
+            duty: Some(0.0),
+            fan: Some(0.4),
+        }))
+    };
+    let alarms = |first: Trace, second: Trace| {
+        alarms_in_print([(Heater::Tool(0), first), (Heater::Tool(1), second)])
+    };
+    assert_eq!(alarms(sound(), sound()), []);
+    assert_eq!(alarms(sound(), cold()), []);
+    assert_eq!(
+        alarms(sound(), loose()),
+        [(Heater::Tool(1), TraceClass::SensorIntermittent)]
+    );
+    assert_eq!(
+        alarms(loose(), cold()),
+        [(Heater::Tool(0), TraceClass::SensorIntermittent)]
+    );
+    assert_eq!(alarms_in_print([]), []);
 }

@@ -955,6 +955,52 @@ fn a_step_that_fails_half_way_stops_its_sheet_with_pieces_still_on_the_tray() {
 }
 
 #[test]
+fn what_lies_on_the_tray_when_a_sheet_stops_is_known_when_it_is_taken_up_again() {
+    let again = |previous: &Value| {
+        stations::Check.start(&Context {
+            list: Some("fit.nozzle_other_bore".into()),
+            previous: Some(previous.clone()),
+            ..Context::default()
+        })
+    };
+    let mut typed = again(&Value::Null);
+    assert_eq!(typed["counted_out"], "");
+    for tick in typed["steps"].as_array_mut().unwrap() {
+        tick["state"] = "done".into();
+    }
+    typed["counted_out"] = "4".into();
+    typed["parked"] = "4 screws M3: lid".into();
+    typed["fitted"]["nozzle.bore_mm"] = "0.6".into();
+    typed["steps"][3]["state"] = "failed".into();
+    typed["steps"][3]["reason"] = "the thread is stripped".into();
+    let begun = again(&typed);
+    assert_eq!(
+        [
+            &begun["counted_out"],
+            &begun["parked"],
+            &begun["fitted"]["nozzle.bore_mm"]
+        ],
+        ["4", "4 screws M3: lid", "0.6"]
+    );
+    assert_eq!(begun["counted_in"], "");
+    // Whether the plug is out must be said again.
+    for tick in begun["steps"].as_array().unwrap() {
+        assert_eq!(tick["state"], "open", "{tick}");
+    }
+    // One screw is left over: the other three are in, and the count stands.
+    typed["steps"][3]["state"] = "done".into();
+    typed["counted_in"] = "3".into();
+    assert_eq!(again(&typed)["counted_out"], "4");
+    // What ended well begins blank when it is done once more.
+    typed["counted_in"] = "4.0".into();
+    let begun = again(&typed);
+    assert_eq!(
+        (&begun["counted_out"], &begun["parked"]),
+        (&json!(""), &json!(""))
+    );
+}
+
+#[test]
 fn a_check_stops_on_leftovers_and_failures() {
     let context = Context {
         list: Some("fit.tube".into()),

@@ -2,8 +2,8 @@
 
 use tokio::time::Instant;
 use wattotherm_gcode::{
-    Allowed, Effect, Temperatures, Words, read_card_print, read_place, read_simulated_speed,
-    read_temperatures,
+    Allowed, Effect, Heater, Temperatures, Words, read_card_print, read_place,
+    read_simulated_speed, read_temperatures,
 };
 use wattotherm_heat::Sample;
 
@@ -53,14 +53,17 @@ impl Actor {
         });
         self.heat.report(t, t_s, swung);
         let fan = self.status.get(|s| s.fan);
-        let nozzle = t.nozzle();
-        self.samples.push(Sample {
-            t_s,
-            temp_c: nozzle.at_c,
-            target_c: Some(nozzle.target_c),
-            duty: nozzle.duty(),
-            fan: Some(fan),
-        });
+        for (heater, c) in t.each() {
+            let sample = Sample {
+                t_s,
+                temp_c: c.at_c,
+                target_c: Some(c.target_c),
+                duty: c.duty(),
+                // It blows on what is printed, not on the bed's sensor.
+                fan: matches!(heater, Heater::Tool(_)).then_some(fan),
+            };
+            self.samples.push(heater, sample);
+        }
         let verdict = self.heat.verdict(t, t_s, self.heat_in_flight());
         self.off_by_report = verdict == Heaters::Off;
         let rising = self.heat.rising().to_vec();

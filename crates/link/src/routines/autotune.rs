@@ -1,6 +1,6 @@
 //! The printer's own autotune, watched from here.
 
-use wattotherm_gcode::{AutotuneReport, read_autotune};
+use wattotherm_gcode::{AutotuneReport, Heater, read_autotune};
 use wattotherm_heat::{AUTOTUNE_BELOW_C, Trace};
 use wattotherm_measure::text::plain;
 
@@ -39,7 +39,7 @@ pub async fn autotune(
     let end = run(&mut control, link, target_c, cycles, fan).await;
     drop(off);
     // The swing alone: what comes after the heater was set to 0 is cooling.
-    let mut trace = Trace::new(link.samples_after(from_s));
+    let mut trace = Trace::new(link.samples_after(Heater::Tool(0), from_s));
     if let Some(last) = trace
         .samples
         .iter()

@@ -1,5 +1,6 @@
 //! Heating, holding, and the verification of a loop.
 
+use wattotherm_gcode::Heater;
 use wattotherm_heat::{LoopFigures, Trace, loop_figures};
 use wattotherm_measure::text::plain;
 
@@ -79,7 +80,7 @@ async fn heat(
 }
 
 fn log(link: &Link, from_s: f64) -> Trace {
-    Trace::new(link.samples_after(from_s))
+    Trace::new(link.samples_after(Heater::Tool(0), from_s))
 }
 
 /// Heats and holds for `seconds`; heaters off at the end.

@@ -144,6 +144,34 @@ pub struct WireQuery {
 pub struct CurveQuery {
     /// Seconds back by the printer's clock, 30 to 14400.
     pub seconds: Option<f64>,
+    /// Of what; the nozzle where nothing is said.
+    #[param(inline)]
+    pub of: Option<CurveOf>,
+    /// Which of several nozzles, from 0.
+    pub nozzle: Option<u8>,
+}
+
+/// What a curve is of.
+#[derive(Clone, Copy, Default, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum CurveOf {
+    /// A nozzle.
+    #[default]
+    Nozzle,
+    /// The bed.
+    Bed,
+    /// The chamber.
+    Chamber,
+}
+
+impl CurveQuery {
+    fn heater(&self) -> Heater {
+        match self.of.unwrap_or_default() {
+            CurveOf::Nozzle => Heater::Tool(self.nozzle.unwrap_or(0)),
+            CurveOf::Bed => Heater::Bed,
+            CurveOf::Chamber => Heater::Chamber,
+        }
+    }
 }
 
 /// A connected printer's curve, thinned for a screen.
@@ -443,7 +471,8 @@ async fn curve(
     let link = app.live.link(id)?;
     let seconds = query.seconds.unwrap_or(600.0).clamp(30.0, 14_400.0);
     let clock_s = link.status().clock_s;
-    let samples = link.samples_after(clock_s - seconds);
+    let heater = query.heater();
+    let samples = link.samples_after(heater, clock_s - seconds);
     let samples = thinned(&samples, MOST_POINTS)
         .into_iter()
         .map(|s| Sample {
@@ -452,10 +481,7 @@ async fn curve(
         })
         .collect();
     // The guard's own, so that the line on the curve is the one that holds.
-    let ceiling_c = app
-        .live
-        .limits(id)
-        .map_or(0.0, |l| l.of(Heater::Tool(0)).ceiling_c);
+    let ceiling_c = app.live.limits(id).map_or(0.0, |l| l.of(heater).ceiling_c);
     Ok(Json(Curve {
         samples,
         ceiling_c,

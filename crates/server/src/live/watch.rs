@@ -3,9 +3,8 @@
 use std::time::Duration;
 
 use futures_util::FutureExt as _;
-use wattotherm_heat::{
-    Cooling, PhysicalLimits, TOUCH_SAFE_C, Trace, TraceClass, cooling_from, read_class,
-};
+use wattotherm_gcode::Heater;
+use wattotherm_heat::{Cooling, TOUCH_SAFE_C, Trace, alarms_in_print, cooling_from};
 use wattotherm_link::{Heaters, Way};
 use wattotherm_store::NewWire;
 
@@ -83,17 +82,23 @@ impl Live {
                 continue;
             }
             let status = c.link.status();
-            let log = Trace::new(c.link.samples_after(status.clock_s - TRACE_BACK_S));
-            let reading = read_class(&log, &PhysicalLimits::default());
-            let alarms = reading.class.is_fault()
-                || matches!(
-                    reading.class,
-                    TraceClass::LoopSwinging | TraceClass::FanStealingHeat
-                );
-            c.trace_alarm = alarms.then(|| {
+            let tools = status.temperatures.as_ref().map_or(0, |t| t.tools.len());
+            let from_s = status.clock_s - TRACE_BACK_S;
+            let logs = (0..=u8::MAX)
+                .map(Heater::Tool)
+                .take(tools)
+                .map(|heater| (heater, Trace::new(c.link.samples_after(heater, from_s))));
+            let alarms: Vec<String> = alarms_in_print(logs)
+                .into_iter()
+                .map(|(heater, class)| match tools {
+                    1 => class.label().to_owned(),
+                    _ => format!("{}, {}", heater.says(tools), class.label()),
+                })
+                .collect();
+            c.trace_alarm = (!alarms.is_empty()).then(|| {
                 format!(
                     "While it prints: {}. Look at the printer; pause or stop the print.",
-                    reading.class.label()
+                    alarms.join("; ")
                 )
             });
         }
@@ -112,7 +117,10 @@ impl Live {
             if !cooling {
                 continue;
             }
-            let log = Trace::new(c.link.samples_after(status.clock_s - COOLING_BACK_S));
+            let log = Trace::new(
+                c.link
+                    .samples_after(Heater::Tool(0), status.clock_s - COOLING_BACK_S),
+            );
             // Blown on, it cools faster: that tail says nothing about standing still.
             let still = Trace::new(
                 log.samples

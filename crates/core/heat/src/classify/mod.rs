@@ -2,12 +2,14 @@
 
 mod fact;
 mod hold;
+mod in_print;
 mod segments;
 mod strays;
 mod swing;
 mod words;
 
 pub use fact::TraceFact;
+pub use in_print::alarms_in_print;
 pub use segments::SegmentKind;
 pub(crate) use strays::noise;
 

@@ -160,6 +160,15 @@ pub fn ticks_of(list: &Sheet, typed: &[StepTick]) -> Vec<(usize, StepTick)> {
         .collect()
 }
 
+/// What was typed when this list was stopped last: what was taken out lies on the tray still. A tick says that something is
+/// so now, and is given anew.
+fn stopped_with(context: &Context) -> Option<CheckReadings> {
+    let last: CheckReadings = serde_json::from_value(context.previous.clone()?).ok()?;
+    let failed = last.steps.iter().any(|t| t.state == StepState::Failed);
+    let left = last.counted_in.parse(Unit::One) != last.counted_out.parse(Unit::One);
+    (failed || left).then_some(last)
+}
+
 /// The list that a context asks for.
 fn list_of(context: &Context) -> Sheet {
     sheet(context.list.as_deref().unwrap_or("intake"), context)
@@ -260,6 +269,7 @@ impl Station for Check {
     const ID: &'static str = "check";
 
     fn start(context: &Context) -> CheckReadings {
+        let stopped = stopped_with(context).unwrap_or_default();
         let known = typed_fields(&context.printer.fitted());
         CheckReadings {
             steps: list_of(context)
@@ -276,13 +286,17 @@ impl Station for Check {
                 .map(|(f, needed)| {
                     let text = known.get(f.path).filter(|_| !needed);
                     let cut = context.tube_cut_mm.filter(|_| f.path == "tube.length_mm");
-                    let entry = match cut {
-                        Some(mm) => plain(mm, 1).as_str().into(),
-                        None => text.map_or_else(Entry::default, |t| t.as_str().into()),
+                    let typed = stopped.fitted.get(f.path).filter(|e| !e.is_blank());
+                    let entry = match (typed, cut) {
+                        (Some(typed), _) => typed.clone(),
+                        (None, Some(mm)) => plain(mm, 1).as_str().into(),
+                        (None, None) => text.map_or_else(Entry::default, |t| t.as_str().into()),
                     };
                     (f.path.to_owned(), entry)
                 })
                 .collect(),
+            counted_out: stopped.counted_out,
+            parked: stopped.parked,
             ..CheckReadings::default()
         }
     }
