@@ -191,6 +191,12 @@ test('an emergency stop stands on every page and says what came of it', async ({
     await page.getByRole('button', { name: 'Send' }).click()
     await expect(page.getByRole('region', { name: 'What was sent and answered' })).toContainText('M104 S200')
     await expect(on(page, 'Fir')).toContainText('HOT')
+    // Nozzle and bed have a curve each: the bed is as cold as its room.
+    const curve = (of: string) =>
+      page.getByRole('img', { name: new RegExp(`^Temperature of the ${of}, the last 20 minutes; now \\d+`) })
+    await expect(curve('nozzle')).toBeVisible()
+    await page.getByRole('radio', { name: 'bed', exact: true }).check()
+    await expect(curve('bed')).toHaveAccessibleName(/; now (1|2)\d °C/)
     for (const path of ['/', '/jobs', '/logbook', '/rules', '/traces']) {
       await page.goto(path)
       await expect(page.getByRole('button', { name: 'Emergency stop of Fir' })).toBeVisible()
