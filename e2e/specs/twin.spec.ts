@@ -18,6 +18,11 @@ async function look<T>(request: APIRequestContext, what: string) {
   return (await (await request.get(`${twin?.eyes}/${what}`)).json()) as T
 }
 
+interface LivePrinter {
+  name: string
+  routine: { number: number; done: object | null } | null
+}
+
 /** Makes the piece of the station that is open, prints it on the twin, and comes back. */
 async function print(page: Page, says: string | RegExp, title: string, name = 'Tulipwood') {
   const station = page.url()
@@ -29,8 +34,24 @@ async function print(page: Page, says: string | RegExp, title: string, name = 'T
   await expect(
     page.getByText(title.includes('lines') ? /doesn’t prove the fault gone/ : /clean run of/),
   ).toBeVisible()
+  // The end of a print before stands there still: only the end of a later one counts.
+  const latest = async () => {
+    const all = (await (await page.request.get('/api/v1/live/now')).json()) as LivePrinter[]
+    const routine = all.find((p) => p.name === name)?.routine
+    return { number: routine?.number ?? 0, ended: routine?.done != null }
+  }
+  const before = await latest()
   const side = page.getByRole('complementary', { name: 'Numbers and changes' })
   await side.getByRole('button', { name: `Print it on ${name}` }).click()
+  await expect
+    .poll(
+      async () => {
+        const now = await latest()
+        return now.number > before.number && now.ended
+      },
+      { timeout: 60_000 },
+    )
+    .toBe(true)
   await expect(side).toContainText(/printed in \d/, { timeout: 60_000 })
   await page.getByRole('link', { name: 'Back to the station' }).click()
   await expect(page).toHaveURL(station)
