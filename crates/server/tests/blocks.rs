@@ -110,9 +110,27 @@ fn each_nozzle_that_there_is_may_be_heated_and_none_stays_hot() {
     );
     let (status, says) = put(&s, two, &begin, &end);
     assert_eq!(status, 200, "{says}");
-    for hot in ["M104 T1 S0", "M104 S0\nM104 T1 S170"] {
+    let second = "nozzle 2 hot. Add M104 T1 S0.";
+    for (hot, says_so) in [
+        ("M104 T1 S0", "the nozzle hot. Add M104 S0."),
+        ("M104 S0\nM104 T1 S170", second),
+        // Its begin heated the second, and its end has no word on it.
+        ("M104 S0", second),
+        ("T1\nM104 S0\nM104 T1 S170\nM104 T0 S0", second),
+    ] {
         let (status, says) = put(&s, two, &begin, &END.replace("M104 S0", hot));
         assert_eq!(status, 422, "{hot}");
-        assert!(says.to_string().contains("leaves the nozzle hot"), "{says}");
+        let says = says.to_string();
+        assert!(
+            says.contains(&format!("This end leaves {says_so}")),
+            "{says}"
+        );
     }
+    let (status, says) = put(&s, two, &begin, "");
+    assert_eq!(status, 422);
+    assert!(
+        says.to_string()
+            .contains(&format!("The usual end leaves {second}")),
+        "{says}"
+    );
 }

@@ -5,7 +5,7 @@ import { computed, reactive, ref, watchEffect } from 'vue'
 
 import { heatWord } from '../api/words'
 import HeatWords from './HeatWords.vue'
-import { useLive, type LivePrinter } from './useLive'
+import { short, useLive, type LivePrinter } from './useLive'
 import { usePen } from '../app/pen'
 
 const { printers, gone, silentSince, silentFor, stop } = useLive()
@@ -40,7 +40,6 @@ const { temperatureNumber } = usePen()
 const degrees = (c: number) => `${temperatureNumber(c).toFixed(0)}°`
 const word = (p: LivePrinter) => (gone.value ? 'unknown' : p.worst)
 type Metal = LivePrinter['metal'][number]
-const short = (m: Metal) => m.name.replace(/^the /, '')
 const reads = (m: Metal) => degrees(m.at_c) + (m.target_c > 0 ? ` to ${degrees(m.target_c)}` : '')
 const drawn = (p: LivePrinter) =>
   `${p.name}: ` + (p.metal.map((m) => `${short(m)} ${reads(m)}`).join(', ') || 'nothing reported')

@@ -11,7 +11,7 @@ import ReadingField from '../ui/ReadingField.vue'
 import ConnectDialog from './ConnectDialog.vue'
 import LiveCurve from './LiveCurve.vue'
 import RoutineBar from './RoutineBar.vue'
-import { useLive, useLivePrinter } from './useLive'
+import { short, useLive, useLivePrinter } from './useLive'
 import TextLine from '../ui/TextLine.vue'
 import WideTable from '../ui/WideTable.vue'
 
@@ -38,10 +38,10 @@ const { data: wire, refetch } = useQuery({
 })
 /* Whose curve is shown: the first nozzle's until another is picked. */
 const heaters = computed(() =>
-  (printer.value?.metal ?? []).map(({ name, heater }) => ({
-    value: `${heater.kind}${heater.kind === 'tool' ? heater.number : ''}`,
-    label: name.replace(/^the /, ''),
-    heater,
+  (printer.value?.metal ?? []).map((m) => ({
+    value: `${m.heater.kind}${m.heater.kind === 'tool' ? m.heater.number : ''}`,
+    label: short(m),
+    ...m,
   })),
 )
 const of = ref('tool0')
@@ -138,7 +138,7 @@ async function disconnect() {
     <RoutineBar v-if="running" :printer="id" :routine="running" />
     <template v-if="printer">
       <ChoiceRow v-if="heaters.length > 1" v-model="of" name="curve-of" label="Curve of" :options="heaters" />
-      <LiveCurve :printer="id" :seconds="1200" :height="250" :heater="shown?.heater" :name="shown?.label" />
+      <LiveCurve :printer="id" :seconds="1200" :height="250" :heater="shown?.heater" :name="shown?.name" />
     </template>
     <h2 class="gap">What was sent and answered</h2>
     <div class="tools">

@@ -5,6 +5,7 @@ import { computed, toRef } from 'vue'
 import { answer, client, type Schemas } from '../api/client'
 import TraceCurve from '../drawings/TraceCurve.vue'
 import { usePen } from '../app/pen'
+import { short } from './useLive'
 
 const { temperature } = usePen()
 const props = withDefaults(
@@ -14,10 +15,10 @@ const props = withDefaults(
     height?: number
     /** What it is of; the nozzle where nothing is said. */
     heater?: Schemas['Heater']
-    /** That in words. */
+    /** That in a sentence. */
     name?: string
   }>(),
-  { seconds: 900, height: 240, heater: () => ({ kind: 'tool', number: 0 }), name: 'nozzle' },
+  { seconds: 900, height: 240, heater: () => ({ kind: 'tool', number: 0 }), name: 'the nozzle' },
 )
 const of = computed(() =>
   props.heater.kind === 'tool'
@@ -43,11 +44,11 @@ const now = computed(() => data.value?.samples.at(-1)?.temp_c)
   <TraceCurve
     v-if="data && data.samples.length > 1"
     :samples="data.samples"
-    :of="name"
+    :of="short({ name })"
     :ceiling="data.ceiling_c"
     :band="data.band_c"
     :height="height"
-    :label="`Temperature of the ${name}, the last ${Math.round(seconds / 60)} minutes; now ${temperature(now)}`"
+    :label="`Temperature of ${name}, the last ${Math.round(seconds / 60)} minutes; now ${temperature(now)}`"
     live
   />
   <p v-else class="quiet">No temperature yet.</p>

@@ -94,6 +94,9 @@ export const useLive = createSharedComposable(() => {
   }
 })
 
+/** A heater's name where no sentence is around it. */
+export const short = (heater: { name: string }) => heater.name.replace(/^the /, '')
+
 /** One printer of them. */
 export function useLivePrinter(id: Readonly<Ref<number | undefined>>) {
   const { printers, gone } = useLive()

@@ -64,19 +64,27 @@ fn check_text(field: &'static str, text: &str) -> Result<(), ApiError> {
     Ok(())
 }
 
-/// Whether the last word on a heater is off: on the first one's, and on that of every other which is named.
-fn leaves_off(text: &str, codes: [&str; 2]) -> bool {
-    let mut off = BTreeMap::new();
+/// The nozzle (or bed, 0) that a text leaves hot, by the last word on each: the first, and every other that is named.
+fn left_hot(text: &str, codes: [&str; 2]) -> Option<u8> {
+    let mut hot = BTreeMap::from([(0, true)]);
+    let mut in_use = 0;
     for line in text.lines() {
         let said = line.split(';').next().unwrap_or_default().trim();
-        if let Ok(words) = Words::read(said)
-            && codes.contains(&words.code())
-        {
-            let which = words.value('T').unwrap_or(0.0).to_bits();
-            off.insert(which, words.value('S') == Some(0.0));
+        let Ok(words) = Words::read(said) else {
+            continue;
+        };
+        if let Some(picked) = words.code().strip_prefix('T') {
+            in_use = picked.parse().unwrap_or(in_use);
+        }
+        if codes.contains(&words.code()) {
+            // OK because a cast saturates, and the guard knows how many there are.
+            #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss)]
+            let which = words.value('T').map_or(in_use, |t| t as u8);
+            hot.insert(which, words.value('S') != Some(0.0));
         }
     }
-    off.get(&0.0_f64.to_bits()) == Some(&true) && off.values().all(|off| *off)
+    hot.into_iter()
+        .find_map(|(which, hot)| hot.then_some(which))
 }
 
 /// Tries a small piece with these blocks: all that printing one would refuse is refused now.
@@ -88,16 +96,6 @@ fn try_out(
 ) -> Result<(), ApiError> {
     check_text("begin", &blocks.begin)?;
     check_text("end", &blocks.end)?;
-    if !blocks.end.trim().is_empty() {
-        for (codes, what) in [(["M104", "M109"], "nozzle"), (["M140", "M190"], "bed")] {
-            if !leaves_off(&blocks.end, codes) {
-                return Err(refuse(
-                    "end",
-                    format!("This end leaves the {what} hot. Add {} S0.", codes[0]),
-                ));
-            }
-        }
-    }
     let kind = piece_named("box").ok_or(ApiError::Internal)?;
     let facts = PieceFor {
         start: blocks.begin.clone(),
@@ -105,6 +103,20 @@ fn try_out(
         ..facts.clone()
     };
     let piece = make_piece(kind, &facts, &BTreeMap::new()).map_err(|e| refuse("begin", e.says))?;
+    let whose = if blocks.end.trim().is_empty() {
+        "The usual"
+    } else {
+        "This"
+    };
+    for (codes, what) in [(["M104", "M109"], "nozzle"), (["M140", "M190"], "bed")] {
+        let code = codes[0];
+        let left = match left_hot(&piece.gcode, codes) {
+            None => continue,
+            Some(0) => format!("the {what} hot. Add {code} S0."),
+            Some(n) => format!("{what} {} hot. Add {code} T{n} S0.", u16::from(n) + 1),
+        };
+        return Err(refuse("end", format!("{whose} end leaves {left}")));
+    }
     let lines = piece.gcode.lines().count() as u64;
     let (begin, end) = (
         blocks.begin.trim_end().lines().count() as u64,
