@@ -7,8 +7,8 @@ use std::path::{Path, PathBuf};
 
 use wattotherm_measure::text::duration_s;
 use wattotherm_toolpath::{
-    DEFAULT_JUNCTION_MM, Limits, PIECES, Piece, PieceFor, PieceKind, SurveyOptions, make_piece,
-    piece_named, survey, write_stl,
+    DEFAULT_JUNCTION_MM, Limits, PIECES, Piece, PieceChoice, PieceFor, PieceKind, SurveyOptions,
+    make_piece, piece_named, survey, write_stl,
 };
 
 use crate::Failure;
@@ -29,6 +29,18 @@ fn list() -> Result<(), Failure> {
     let mut to = std::io::stdout();
     for p in PIECES {
         writeln!(to, "{:<8} {}: finds {}", p.name, p.title, p.finds)?;
+        for s in p.settings {
+            let choices: Vec<String> = s.choices.iter().map(PieceChoice::shown).collect();
+            let unless = s
+                .unsaid
+                .map_or_else(|| s.default.to_string(), str::to_owned);
+            let of = if choices.is_empty() {
+                format!("{} to {}", s.min, s.max)
+            } else {
+                choices.join(", ")
+            };
+            writeln!(to, "    {:<8} {}: {of}; else {unless}", s.key, s.says)?;
+        }
     }
     Ok(())
 }

@@ -113,17 +113,26 @@ async function make() {
         <TextLine id="piece-nozzle" v-model="typed.nozzle" label="Nozzle, °C" decimal @enter="make" />
         <TextLine id="piece-bed" v-model="typed.bed" label="Bed, °C" decimal @enter="make" />
         <TextLine id="piece-flow" v-model="typed.flow" label="Flow, %" decimal @enter="make" />
-        <TextLine
-          v-for="s in kind.settings"
-          :id="`piece-${s.key}`"
-          :key="s.key"
-          v-model="set[s.key]"
-          :label="`${label(s.says)} (${s.default})`"
-          decimal
-          @enter="make"
-        />
+        <template v-for="s in kind.settings" :key="s.key">
+          <PickList
+            v-if="s.choices.length"
+            :id="`piece-${s.key}`"
+            :model-value="set[s.key] || String(s.default)"
+            :label="label(s.says)"
+            :options="s.choices.map((c) => ({ value: String(c.value), label: c.says }))"
+            @update:model-value="set[s.key] = $event ?? ''"
+          />
+          <TextLine
+            v-else
+            :id="`piece-${s.key}`"
+            v-model="set[s.key]"
+            :label="`${label(s.says)} (${s.unsaid ?? s.default})`"
+            decimal
+            @enter="make"
+          />
+        </template>
       </div>
-      <p class="quiet">What stays blank is the filament’s, or the number in brackets.</p>
+      <p class="quiet">What stays blank is the filament’s, or what stands in brackets.</p>
       <FoldedPart v-if="typed.printer" title="How pieces of this printer begin and end">
         <BlocksForm :key="typed.printer" :printer="Number(typed.printer)" />
       </FoldedPart>

@@ -39,8 +39,9 @@ pub use factor::{Factor, factor_of};
 pub use layers::Layer;
 pub use limits::{AxisLimits, Corner, DEFAULT_JUNCTION_MM, Limits, LimitsError};
 pub use pieces::{
-    COMB_PITCH_MM, COMB_TEETH, LINES_PITCH_MM, PIECES, Part, Piece, PieceError, PieceFor,
-    PieceKind, PieceSetting, Prism, Triangle, make_piece, piece_named, shuffled, write_stl,
+    COMB_PITCH_MM, COMB_TEETH, LINES_PITCH_MM, PIECES, Part, Piece, PieceChoice, PieceError,
+    PieceFor, PieceKind, PieceSetting, Prism, Triangle, make_piece, piece_named, shuffled,
+    write_stl,
 };
 pub use plan::{Binds, Nominal, Planner, Profile, Segment};
 pub use read::{

@@ -538,6 +538,29 @@ fn what_cannot_be_meant_is_refused_with_its_name() {
 }
 
 #[test]
+fn a_setting_of_a_few_values_takes_those_alone() {
+    for (name, key, takes) in [
+        ("tower", "by", vec![0.0, 1.0, 2.0, 3.0]),
+        ("posts", "posts", vec![2.0, 3.0, 4.0]),
+        ("patches", "count", vec![5.0, 9.0]),
+    ] {
+        let kind = piece_named(name).unwrap();
+        let tries = |v: f64| make_piece(kind, &PieceFor::default(), &set(&[(key, v)]));
+        for v in &takes {
+            assert!(tries(*v).is_ok(), "{name} {key} {v}");
+        }
+        for v in [takes[0] + 0.5, takes[takes.len() - 1] + 1.0, -1.0, f64::NAN] {
+            let e = tries(v).unwrap_err();
+            assert_eq!(e.field, key);
+            assert!(e.says.contains(&plain(takes[0])), "{}", e.says);
+        }
+    }
+    fn plain(v: f64) -> String {
+        format!("Give {v}")
+    }
+}
+
+#[test]
 fn the_shops_own_blocks_stand_at_begin_and_end_with_the_temperatures() {
     let facts = PieceFor {
         start: "G28\nM190 S{bed}\nM109 S{nozzle} ; {nozzle}".into(),

@@ -13,6 +13,7 @@ use std::collections::BTreeMap;
 
 use serde::Serialize;
 use utoipa::ToSchema;
+use wattotherm_measure::text::{join_or, plain};
 
 pub use facts::{PieceError, PieceFor};
 pub use order::shuffled;
@@ -31,6 +32,68 @@ pub struct PieceSetting {
     pub min: f64,
     /// Most [its unit].
     pub max: f64,
+    /// What is done where nothing is said, for a default that is no value but a sign.
+    pub unsaid: Option<&'static str>,
+    /// The only values it takes, in words; none where any number from least to most will do.
+    pub choices: &'static [PieceChoice],
+}
+
+/// A value that a setting can take.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, ToSchema)]
+pub struct PieceChoice {
+    /// As it is set.
+    pub value: f64,
+    /// What it means.
+    pub says: &'static str,
+}
+
+const fn choice(value: f64, says: &'static str) -> PieceChoice {
+    PieceChoice { value, says }
+}
+
+impl PieceSetting {
+    const fn unsaid(self, does: &'static str) -> Self {
+        Self {
+            unsaid: Some(does),
+            ..self
+        }
+    }
+
+    const fn one_of(self, choices: &'static [PieceChoice]) -> Self {
+        Self { choices, ..self }
+    }
+
+    /// Whether it can have this value [its unit]; else what it takes.
+    fn check(&self, value: f64) -> Result<(), String> {
+        // OK because a choice is written out, and typed or picked as it is written.
+        #[allow(clippy::float_cmp)]
+        let chosen = self.choices.iter().any(|c| c.value == value);
+        if !self.choices.is_empty() && !chosen {
+            let all: Vec<String> = self.choices.iter().map(PieceChoice::shown).collect();
+            let all: Vec<&str> = all.iter().map(String::as_str).collect();
+            return Err(format!("{value} is none of them. Give {}.", join_or(&all)));
+        }
+        if !(self.min..=self.max).contains(&value) {
+            return Err(format!(
+                "{value} is out of range. Give {} to {}.",
+                self.min, self.max
+            ));
+        }
+        Ok(())
+    }
+}
+
+impl PieceChoice {
+    /// The number, and what it means where that isn't the number itself.
+    #[must_use]
+    pub fn shown(&self) -> String {
+        let number = plain(self.value, 0);
+        if number == self.says {
+            number
+        } else {
+            format!("{number} for {}", self.says)
+        }
+    }
 }
 
 const fn set(key: &'static str, says: &'static str, [default, min, max]: [f64; 3]) -> PieceSetting {
@@ -40,6 +103,8 @@ const fn set(key: &'static str, says: &'static str, [default, min, max]: [f64; 3
         default,
         min,
         max,
+        unsaid: None,
+        choices: &[],
     }
 }
 
@@ -104,11 +169,7 @@ pub const PIECES: &[PieceKind] = &[
         settings: &[
             set("side", "length of a side [mm]", [40.0, 15.0, 80.0]),
             set("high", "height [mm]", [10.0, 3.0, 60.0]),
-            set(
-                "wall",
-                "thickness of the wall, 0 as usual [mm]",
-                [0.0, 0.0, 3.2],
-            ),
+            set("wall", "thickness of the wall [mm]", [0.0, 0.0, 3.2]).unsaid("as usual"),
         ],
     },
     PieceKind {
@@ -118,9 +179,10 @@ pub const PIECES: &[PieceKind] = &[
         proves: "how thick the first layer is, at five or nine places",
         proves_not: "not whether a part holds: a patch is small",
         settings: &[
-            set("count", "how many patches, 5 or 9", [5.0, 5.0, 9.0]),
+            set("count", "how many patches", [5.0, 5.0, 9.0])
+                .one_of(&[choice(5.0, "5"), choice(9.0, "9")]),
             set("side", "length of a side [mm]", [20.0, 10.0, 40.0]),
-            set("thick", "thickness, 0 as usual [mm]", [0.0, 0.0, 1.6]),
+            set("thick", "thickness [mm]", [0.0, 0.0, 1.6]).unsaid("as usual"),
         ],
     },
     PieceKind {
@@ -137,11 +199,7 @@ pub const PIECES: &[PieceKind] = &[
             ),
             set("step", "from card to card [%]", [5.0, 0.5, 20.0]),
             set("count", "how many cards", [9.0, 2.0, 12.0]),
-            set(
-                "seed",
-                "order: 0 as it is, another number shuffles",
-                [0.0, 0.0, 1e6],
-            ),
+            set("seed", "order: a number shuffles it", [0.0, 0.0, 1e6]).unsaid("as it is"),
         ],
     },
     PieceKind {
@@ -151,21 +209,20 @@ pub const PIECES: &[PieceKind] = &[
         proves: "at which value bridges, overhangs, strings and bond are good together",
         proves_not: "not flow on walls to a per cent, and nothing of long prints",
         settings: &[
-            set(
-                "by",
-                "what changes: 0 temperature, 1 flow, 2 fan, 3 speed",
-                [0.0, 0.0, 3.0],
-            ),
-            set(
-                "from",
-                "lowest band, in °C, % or mm/s; -1 as it suits the printer",
-                [-1.0, -1.0, 500.0],
-            ),
+            set("by", "what changes", [0.0, 0.0, 3.0]).one_of(&[
+                choice(0.0, "temperature"),
+                choice(1.0, "flow"),
+                choice(2.0, "fan"),
+                choice(3.0, "speed"),
+            ]),
+            set("from", "lowest band [°C, % or mm/s]", [-1.0, -1.0, 500.0])
+                .unsaid("as it suits the printer"),
             set(
                 "step",
-                "from band to band, in the same; 0 as is usual",
+                "from band to band [°C, % or mm/s]",
                 [0.0, -100.0, 100.0],
-            ),
+            )
+            .unsaid("as usual"),
             set("bands", "how many bands", [5.0, 3.0, 14.0]),
             set("every", "height of a band [mm]", [10.0, 6.0, 20.0]),
         ],
@@ -180,11 +237,7 @@ pub const PIECES: &[PieceKind] = &[
             set("from", "least [s]", [0.0, 0.0, 2.0]),
             set("step", "from line to line [s]", [0.01, 0.001, 0.2]),
             set("count", "how many lines", [21.0, 5.0, 41.0]),
-            set(
-                "seed",
-                "order: 0 as it is, another number shuffles",
-                [0.0, 0.0, 1e6],
-            ),
+            set("seed", "order: a number shuffles it", [0.0, 0.0, 1e6]).unsaid("as it is"),
             set("slow", "slow [mm/s]", [20.0, 5.0, 200.0]),
             set("fast", "fast [mm/s]", [100.0, 20.0, 500.0]),
         ],
@@ -209,35 +262,39 @@ pub const PIECES: &[PieceKind] = &[
         proves: "how many strings hang over many crossings, band by band",
         proves_not: "nothing of blobs on large walls; wet filament strings whatever is set",
         settings: &[
-            set(
-                "by",
-                "what changes: 0 distance, 1 speed, 2 travel, 3 hop",
-                [0.0, 0.0, 3.0],
-            ),
-            set("from", "first value, mm or mm/s", [0.4, 0.0, 1_000.0]),
+            set("by", "what changes", [0.0, 0.0, 3.0]).one_of(&[
+                choice(0.0, "distance"),
+                choice(1.0, "speed"),
+                choice(2.0, "travel"),
+                choice(3.0, "hop"),
+            ]),
+            set("from", "first value [mm or mm/s]", [0.4, 0.0, 1_000.0]),
             set(
                 "step",
-                "from band to band, mm or mm/s",
+                "from band to band [mm or mm/s]",
                 [0.4, -500.0, 500.0],
             ),
             set("bands", "how many bands", [5.0, 1.0, 12.0]),
             set("every", "height of a band [mm]", [6.0, 2.0, 20.0]),
             set(
                 "speed",
-                "retraction speed where it doesn’t change [mm/s]; -1 as the printer has it",
+                "retraction speed where it doesn’t change [mm/s]",
                 [-1.0, -1.0, 200.0],
-            ),
+            )
+            .unsaid("as the printer has it"),
             set(
                 "travel",
-                "travel where it doesn’t change [mm/s]; -1 as the printer has it",
+                "travel where it doesn’t change [mm/s]",
                 [-1.0, -1.0, 1_500.0],
-            ),
-            set(
-                "hop",
-                "hop where it doesn’t change [mm]; -1 as the printer has it",
-                [-1.0, -1.0, 5.0],
-            ),
-            set("posts", "how many posts, 2 to 4", [2.0, 2.0, 4.0]),
+            )
+            .unsaid("as the printer has it"),
+            set("hop", "hop where it doesn’t change [mm]", [-1.0, -1.0, 5.0])
+                .unsaid("as the printer has it"),
+            set("posts", "how many posts", [2.0, 2.0, 4.0]).one_of(&[
+                choice(2.0, "2"),
+                choice(3.0, "3"),
+                choice(4.0, "4"),
+            ]),
             set("apart", "between two posts [mm]", [60.0, 40.0, 80.0]),
         ],
     },
@@ -343,15 +400,7 @@ pub fn make_piece(
                 format!("{} takes {}.", kind.name, keys.join(", ")),
             ));
         };
-        if !(spec.min..=spec.max).contains(value) {
-            return Err(PieceError::new(
-                key,
-                format!(
-                    "{value} is out of range. Give {} to {}.",
-                    spec.min, spec.max
-                ),
-            ));
-        }
+        spec.check(*value).map_err(|e| PieceError::new(key, e))?;
         values.insert(spec.key, *value);
     }
     let settings = Settings(values);
