@@ -91,11 +91,17 @@ test('a hot-end job on a connected printer: snapshot to a stored and verified lo
     expect(await verdict(page).textContent()).not.toBe(before)
     await page.getByRole('button', { name: 'Write and store' }).click()
     await expect(page.getByText('Written, stored, and read back')).toBeVisible()
-    await close(page, /Set and repeat/)
+    const written = await page.getByText('Written, stored, and read back').textContent()
+    const gains = /P [\d.]+ I [\d.]+ D [\d.]+/.exec(written ?? '')?.[0] ?? 'no gains'
     await expect(verdict(page)).toContainText('These gains are set. Verify them.')
+    // What was pressed is gone: the keyboard stays beside it.
+    await expect(page.getByRole('group', { name: 'Work on the printer' })).toBeFocused()
     await page.getByRole('button', { name: 'Verify: step, hold, fan' }).click()
     await expect(verdict(page)).toContainText('Pass: the loop holds 230 °C.', { timeout: 60_000 })
     await close(page)
+    await expect(page.getByRole('link', { name: /^Heater loop/ })).toContainText(
+      `${gains}, verified at 230 °C`,
+    )
     await tickAll(page, /before you tune/)
     await foundAt(page, '230')
     await accept(page)

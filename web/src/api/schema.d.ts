@@ -2745,6 +2745,12 @@ export interface components {
              */
             before_text: string | null;
             /**
+             * Format: double
+             * @description Ceiling in force, as its station found it [°C].
+             * @default null
+             */
+            ceiling_found_c: number | null;
+            /**
              * @description What of the printer isn't as it belongs.
              * @default []
              */
@@ -5980,6 +5986,16 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** @description A value that a setting can take. */
+        PieceChoice: {
+            /** @description What it means. */
+            says: string;
+            /**
+             * Format: double
+             * @description As it is set.
+             */
+            value: number;
+        };
         /** @description A kind of test piece. */
         PieceKind: {
             /** @description What is found with it. */
@@ -5997,6 +6013,8 @@ export interface components {
         };
         /** @description A setting of a piece. */
         PieceSetting: {
+            /** @description The only values it takes, in words; none where any number from least to most will do. */
+            choices: components["schemas"]["PieceChoice"][];
             /**
              * Format: double
              * @description Unless said [its unit].
@@ -6016,6 +6034,8 @@ export interface components {
             min: number;
             /** @description What it is, with its unit. */
             says: string;
+            /** @description What is done where nothing is said, for a default that is no value but a sign. */
+            unsaid?: string | null;
         };
         /**
          * @description How a piece was found.

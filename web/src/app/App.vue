@@ -8,8 +8,10 @@ import { applyTokens, dark, overrides, useTokens } from './theme'
 import HeatStrip from '../live/HeatStrip.vue'
 import { SENDS, dialogOf } from '../ui/onward'
 import FindDialog from './FindDialog.vue'
+import { useKeptFocus } from './keptFocus'
 
 const tokens = useTokens()
+useKeptFocus()
 watchEffect(() => {
   applyTokens(tokens.value)
 })

@@ -5,17 +5,11 @@ import { computed, ref, watch } from 'vue'
 
 import { ServerError, answer, client, get, type Schemas } from '../api/client'
 import ChoiceRow from '../ui/ChoiceRow.vue'
-import { toHeading } from '../ui/heading'
 import ReadingField from '../ui/ReadingField.vue'
 import PickList from '../ui/PickList.vue'
 
 const shown = defineModel<boolean>('shown', { required: true })
 const props = defineProps<{ printer: number; name: string }>()
-/* What opened it is gone once the printer is connected: the keyboard goes on from the heading. */
-const connected = ref(false)
-function left() {
-  if (connected.value) toHeading()
-}
 const kind = ref<'serial' | 'tcp'>('serial')
 const port = ref('')
 const typedPort = ref('')
@@ -34,7 +28,6 @@ watch(found, (f) => {
 watch(shown, (on) => {
   if (!on) return
   failure.value = ''
-  connected.value = false
 })
 
 async function connect() {
@@ -55,8 +48,7 @@ async function connect() {
         body: { address, report_every_s: 1 },
       }),
     )
-    connected.value = got.status.state === 'connected'
-    if (connected.value) shown.value = false
+    if (got.status.state === 'connected') shown.value = false
     else failure.value = got.status.says
   } catch (e) {
     if (e instanceof ServerError) failure.value = e.problem.detail
@@ -74,7 +66,7 @@ const speeds = computed(() =>
 </script>
 
 <template>
-  <NModal v-model:show="shown" @after-leave="left">
+  <NModal v-model:show="shown">
     <div class="sheet connect" role="dialog" aria-modal="true" aria-labelledby="connect-title">
       <h1 id="connect-title">Connect {{ name }}</h1>
       <ChoiceRow

@@ -107,7 +107,7 @@ async function tryStop(p: LivePrinter, kind: 'stop' | 'heaters_off') {
           strong
           ghost
           :aria-label="`Emergency stop of ${p.name}`"
-          :disabled="trying[p.printer_id]"
+          :loading="trying[p.printer_id]"
           @click="tryStop(p, 'stop')"
         >
           Stop

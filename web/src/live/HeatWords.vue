@@ -21,7 +21,9 @@ defineEmits<{ off: [] }>()
       <p v-if="printer.routine && !printer.routine.done" class="doing">
         {{ printer.routine.progress.says }}.
       </p>
-      <p :class="printer.stop ? 'alarm' : 'says'" :title="printer.says">{{ printer.says }}</p>
+      <p :class="{ alarm: printer.stop, says: printer.status.state !== 'halted' }" :title="printer.says">
+        {{ printer.says }}
+      </p>
       <p v-if="printer.silent_s != null" class="alarm">Last report {{ printer.silent_s }} s ago.</p>
     </template>
   </div>
@@ -33,7 +35,8 @@ defineEmits<{ off: [] }>()
   line-height: 1.25;
   min-width: 0;
 }
-.says {
+/* What must be done after an emergency stop is read whole. */
+.says:not(.alarm) {
   display: -webkit-box;
   -webkit-box-orient: vertical;
   -webkit-line-clamp: 3;

@@ -10,6 +10,7 @@ import ChoiceRow from '../ui/ChoiceRow.vue'
 import ReadingField from '../ui/ReadingField.vue'
 import ConnectDialog from './ConnectDialog.vue'
 import LiveCurve from './LiveCurve.vue'
+import ReleaseButton from './ReleaseButton.vue'
 import RoutineBar from './RoutineBar.vue'
 import { short, useLive, useLivePrinter } from './useLive'
 import TextLine from '../ui/TextLine.vue'
@@ -85,13 +86,6 @@ async function heatersOff() {
   if (why)
     message.error(`${why} Switch the printer off at its mains switch.`, { duration: 0, closable: true })
 }
-async function release() {
-  try {
-    await answer(client.POST('/api/v1/printers/{id}/release', { params: { path: { id: id.value } } }))
-  } catch (e) {
-    if (e instanceof ServerError) message.error(e.problem.detail)
-  }
-}
 async function disconnect() {
   try {
     const got = await answer(
@@ -118,13 +112,11 @@ async function disconnect() {
       </div>
       <div class="ways">
         <template v-if="printer">
-          <NButton
+          <ReleaseButton
             v-if="printer.status.state === 'halted'"
             :class="printer.stop ? 'soft' : 'act'"
-            @click="release"
-          >
-            Release it
-          </NButton>
+            :printer="id"
+          />
           <NButton @click="heatersOff">Heaters off</NButton>
           <NButton @click="disconnect">Disconnect</NButton>
         </template>

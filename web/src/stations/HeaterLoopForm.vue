@@ -10,7 +10,6 @@ import LogDrop from '../heat/LogDrop.vue'
 import TraceReading from '../heat/TraceReading.vue'
 import LiveCurve from '../live/LiveCurve.vue'
 import RoutineBar from '../live/RoutineBar.vue'
-import { useKeptHand } from '../live/keptHand'
 import ReadingField from '../ui/ReadingField.vue'
 import LinkHint from './LinkHint.vue'
 import { useLink } from './useLink'
@@ -26,11 +25,6 @@ const here = computed(() => ({ job: props.job, stop: props.stationKey }))
 const fault = computed(() => props.station.finding.value?.facts.verdict === 'stop')
 const free = computed(() => link.connected.value && !link.running.value && !link.busy.value)
 
-const work = ref<HTMLElement>()
-useKeptHand(
-  work,
-  computed(() => link.running.value?.number),
-)
 /* Results of a routine are in the draft already; what this page shows is brought up to it. */
 const merged = ref(0)
 const failed = ref('')
@@ -133,7 +127,8 @@ async function readGains() {
   if (!got?.gains) return
   r.value.form = 'byte'
   const [p = '', i = '', d = ''] = got.gains
-  Object.assign(r.value, { set_p: p, set_i: i, set_d: d })
+  /* What the printer holds now goes before what was written to it once. */
+  Object.assign(r.value, { set_p: p, set_i: i, set_d: d, written: null })
 }
 </script>
 
@@ -147,14 +142,7 @@ async function readGains() {
     :station="station"
     otherwise="Not connected: drop logs in below, or type what the display shows."
   />
-  <div
-    v-if="link.connected.value"
-    ref="work"
-    class="ways"
-    tabindex="-1"
-    role="group"
-    aria-label="Work on the printer"
-  >
+  <div v-if="link.connected.value" class="ways" tabindex="-1" role="group" aria-label="Work on the printer">
     <NButton :type="!r.hold ? 'primary' : 'default'" ghost :disabled="!free" @click="start('hold')">
       Hold test, 3 min
     </NButton>

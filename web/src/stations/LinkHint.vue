@@ -3,6 +3,7 @@ import { NButton } from 'naive-ui'
 import { computed, ref } from 'vue'
 
 import ConnectDialog from '../live/ConnectDialog.vue'
+import ReleaseButton from '../live/ReleaseButton.vue'
 import type { Station } from './useStation'
 import { useLivePrinter } from '../live/useLive'
 
@@ -17,7 +18,8 @@ const asking = ref(false)
   <p v-if="!connected" class="hint">
     <span v-if="printer" class="error">{{ printer.status.says }}</span>
     <span v-else>{{ otherwise }}</span>
-    <NButton @click="asking = true">Connect the printer</NButton>
+    <ReleaseButton v-if="id && printer?.status.state === 'halted'" :printer="id" />
+    <NButton v-else @click="asking = true">Connect the printer</NButton>
     <ConnectDialog v-if="id" v-model:shown="asking" :printer="id" name="the printer" />
   </p>
 </template>

@@ -6,7 +6,6 @@ import { ServerError, answer, client } from '../api/client'
 import { numberOf } from '../api/words'
 import { usePen } from '../app/pen'
 import RoutineBar from '../live/RoutineBar.vue'
-import { useKeptHand } from '../live/keptHand'
 import { useLivePrinter } from '../live/useLive'
 import TextLine from '../ui/TextLine.vue'
 import type { CasePage, Step } from './useCase'
@@ -38,11 +37,6 @@ async function feed() {
     failure.value = e instanceof ServerError ? e.problem.detail : String(e)
   }
 }
-const root = ref<HTMLElement>()
-useKeptHand(
-  root,
-  computed(() => running.value?.number),
-)
 const done = computed(() => {
   const r = printer.value?.routine
   return r && r.done && r.number === number.value ? r.done : null
@@ -69,7 +63,7 @@ async function run(kind: 'hold' | 'limit' | 'warm', seconds: number) {
 </script>
 
 <template>
-  <div v-if="connected" ref="root" class="does" tabindex="-1" role="group" aria-label="The printer does it">
+  <div v-if="connected" class="does" tabindex="-1" role="group" aria-label="The printer does it">
     <RoutineBar v-if="running" :printer="id" :routine="running" />
     <p v-else-if="step.printer === 'reading'">
       It reads <strong class="mono">{{ temperature(nozzleC, 1) }}</strong> now.

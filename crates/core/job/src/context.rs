@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use wattotherm_gcode::{SettingKey, read_settings};
-use wattotherm_printer::{FilamentFacts, Parameter, PrinterFacts, Replacement};
+use wattotherm_printer::{Ceiling, FilamentFacts, Parameter, PrinterFacts, Replacement};
 
 use crate::chain::Strength;
 use crate::changed::Changed;
@@ -44,6 +44,8 @@ pub struct Context {
     pub failure_times_min: Vec<f64>,
     /// How it comes.
     pub comes: Comes,
+    /// Ceiling in force, as its station found it [°C].
+    pub ceiling_found_c: Option<f64>,
     /// Volumetric limit in force for the job's filament [mm³/s].
     pub volumetric_limit: Option<f64>,
     /// The last sliced file that this printer printed or that was made for it.
@@ -107,6 +109,12 @@ pub const IN_FORCE: &str = "the value in force";
 pub const FROM_SNAPSHOT: &str = "the snapshot";
 
 impl Context {
+    /// How hot the hot end may go: the same that the guard of the link holds.
+    #[must_use]
+    pub fn ceiling(&self) -> Ceiling {
+        (self.house.ceiling(&self.printer)).or_found(self.ceiling_found_c)
+    }
+
     /// A setting [unit of its letter] as it stood in the printer when the job began: command and letter, e.g. `M92` and `E`.
     #[must_use]
     pub fn stored(&self, code: &str, letter: char) -> Option<f64> {

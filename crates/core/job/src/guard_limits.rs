@@ -15,11 +15,8 @@ const BED_CEILING_C: f64 = 120.0;
 /// the first. Domain: `found_c` finite.
 #[must_use]
 pub fn guard_limits(facts: &PrinterFacts, house: &House, found_c: Option<f64>) -> GuardLimits {
-    let top = house.ceiling(facts);
-    let first = match found_c {
-        Some(c) if c < top.ceiling_c => HeaterLimit::new(c, "the ceiling found at its station"),
-        _ => HeaterLimit::new(top.ceiling_c, top.held_by.says()),
-    };
+    let top = house.ceiling(facts).or_found(found_c);
+    let first = HeaterLimit::new(top.ceiling_c, top.held_by.says());
     let careful = house.ceiling(&PrinterFacts::default());
     let other = if first.ceiling_c < careful.ceiling_c {
         first.clone()

@@ -155,6 +155,7 @@ impl Situation<'_> {
                 .copied()
                 .collect(),
             comes: self.comes,
+            ceiling_found_c: self.value(Parameter::Ceiling, None).and_then(|s| s.value),
             volumetric_limit: filament
                 .and_then(|(id, _, _)| self.value(Parameter::VolumetricLimit, Some(*id)))
                 .and_then(|s| s.value),

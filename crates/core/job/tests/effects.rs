@@ -73,6 +73,34 @@ fn going_all_metal_lifts_the_ceiling_and_the_guard_and_forgets_the_old_ceiling()
 }
 
 #[test]
+fn a_ceiling_found_lower_binds_stations_and_guard_alike() {
+    let house = House::default();
+    let all_metal = PrinterFacts {
+        hot_end: HotEndKind::AllMetal,
+        ..lined()
+    };
+    for (found, holds, by) in [
+        (Some(250.0), 250.0, "the ceiling found at its station"),
+        (Some(400.0), 285.0, "the temperature sensor"),
+        (None, 285.0, "the temperature sensor"),
+    ] {
+        let context = Context {
+            printer: all_metal.clone(),
+            ceiling_found_c: found,
+            ..Context::default()
+        };
+        let guard = &guard_limits(&all_metal, &house, found).tools[0];
+        let station = context.ceiling();
+        assert!((guard.ceiling_c - holds).abs() < 1e-9 && (station.ceiling_c - holds).abs() < 1e-9);
+        assert_eq!((station.held_by.says(), guard.held_by.as_str()), (by, by));
+        let mut readings = stations::HeaterLoop.start(&context);
+        readings["target_c"] = json!("260");
+        let tuned = stations::HeaterLoop.evaluate(&readings, &context);
+        assert_eq!(tuned.is_err(), holds < 260.0, "260 °C below {holds} °C");
+    }
+}
+
+#[test]
 fn a_new_nozzle_of_the_same_kind_changes_nothing_that_is_known() {
     let before = PrinterFacts {
         nozzle_mm: 0.6,

@@ -436,6 +436,71 @@ fn the_loop_goes_from_hold_to_tune_to_verify() {
 }
 
 #[test]
+fn gains_written_from_here_and_seen_to_hold_are_the_ones_kept() {
+    let c = loop_context();
+    let at = |typed: &Value| found(&stations::HeaterLoop, &c, typed);
+    // The old gains stand in the fields; the new ones went straight to the printer.
+    let mut typed = json!({
+        "tune": tuned(), "rule": "ziegler_nichols", "set_p": "22.4", "set_i": "1.32", "set_d": "95",
+        "written": {"gains": "P 30.00 I 3.21 D 70.12", "taken": true, "stored": true, "says": "Written."}
+    });
+    let set = at(&typed);
+    assert_eq!(
+        set.words.headline, "These gains are set. Verify them.",
+        "they need not be set a second time"
+    );
+    assert!(set.facts.commands.is_empty());
+    let steady = drawn(200, |_| 210.0, 0.4);
+    let reading = hold_result(&steady, 210.0, &PhysicalLimits::default()).reading;
+    let verify = |overshoot_c: f64, now: Option<&str>| {
+        json!({
+            "trace": null, "target_c": 210.0, "reading": reading, "gains_now": now,
+            "figures": {"overshoot_c": overshoot_c, "settle_s": 12.0, "hold_sd_c": 0.1, "hold_worst_c": 0.3, "dip_c": 1.2, "recovery_s": 20.0}
+        })
+    };
+    for now in [Some("P 30.00 I 3.21 D 70.12"), None] {
+        typed["verify"] = verify(1.0, now);
+        let pass = at(&typed);
+        assert_eq!(pass.facts.kept_text(), Some("P 30.00 I 3.21 D 70.12"));
+        assert!(
+            pass.words.line.starts_with("P 30.00 I 3.21 D 70.12"),
+            "{}",
+            pass.words.line
+        );
+        // They overshoot: the same are not proposed as a way out.
+        typed["verify"] = verify(12.0, now);
+        let fails = at(&typed);
+        assert_eq!(fails.facts.verdict, Verdict::MeasureAgain);
+        assert!(fails.facts.commands.is_empty(), "{}", fails.words.headline);
+    }
+    // Taken, but not stored: they are still to be written.
+    typed["verify"] = Value::Null;
+    typed["written"]["stored"] = json!(false);
+    assert_eq!(at(&typed).facts.verdict, Verdict::Adjust);
+}
+
+#[test]
+fn a_verification_off_the_display_asks_which_gains_it_was_made_with() {
+    let c = loop_context();
+    let seen = json!({
+        "tune": tuned(), "rule": "ziegler_nichols", "set_p": "22.4", "set_i": "1.32", "set_d": "95",
+        "typed_overshoot_c": "1", "typed_settle_s": "12", "typed_swing_c": "0.5", "typed_dip_c": "1"
+    });
+    let asked = complaint(&stations::HeaterLoop, &c, &seen);
+    assert!(asked.contains("Which gains did it hold with?"), "{asked}");
+    let mut sure = seen.clone();
+    sure["confirmed"] = json!(["set_p"]);
+    let old = found(&stations::HeaterLoop, &c, &sure);
+    assert_eq!(old.facts.kept_text(), Some("P 22.40 I 1.32 D 95.00"));
+    let mut new = seen;
+    for (path, gain) in [("set_p", "30"), ("set_i", "3.21"), ("set_d", "70.12")] {
+        new[path] = json!(gain);
+    }
+    let new = found(&stations::HeaterLoop, &c, &new);
+    assert_eq!(new.facts.kept_text(), Some("P 30.00 I 3.21 D 70.12"));
+}
+
+#[test]
 fn a_steady_loop_is_left_alone_where_it_is_only_verified() {
     let c = Context {
         strength: Some(Strength::Verify),

@@ -18,6 +18,8 @@ pub enum HeldBy {
     FirmwareLimit,
     /// What the firmware took when it was asked.
     Firmware,
+    /// What was found at its station, or typed of this printer.
+    Found,
     /// The nozzle.
     Nozzle,
     /// The heater block.
@@ -33,6 +35,7 @@ impl HeldBy {
             Self::Liner => "the liner",
             Self::FirmwareLimit => "the firmware limit less its margin",
             Self::Firmware => "the firmware",
+            Self::Found => "the ceiling found at its station",
             Self::Nozzle => "the nozzle",
             Self::Block => "the heater block",
         }
@@ -57,6 +60,23 @@ pub struct Ceiling {
     pub held_by: HeldBy,
     /// Every limit, the lowest first.
     pub limits: Vec<PartLimit>,
+}
+
+impl Ceiling {
+    /// The same with a ceiling in force (`found_c` [°C], finite) where that is lower.
+    #[must_use]
+    pub fn or_found(mut self, found_c: Option<f64>) -> Self {
+        if let Some(most_c) = found_c.filter(|c| *c < self.ceiling_c) {
+            self.ceiling_c = most_c;
+            self.held_by = HeldBy::Found;
+            let found = PartLimit {
+                part: HeldBy::Found,
+                most_c,
+            };
+            self.limits.insert(0, found);
+        }
+        self
+    }
 }
 
 /// Range of common glass-bead sensors [°C]; common practice, no published source.

@@ -146,6 +146,8 @@ impl Actor {
             if let Some(s) = &mut self.stopping {
                 s.put_on_the_wire();
             }
+            // What ends with the connected state reads why.
+            self.show_stop();
             self.say_emergency();
         } else {
             self.send_zeros();

@@ -138,6 +138,16 @@ impl Drop for HeatOff<'_> {
     }
 }
 
+/// Why work can't go on with a link that stands like this. How far a stop has come is told where the heat is shown,
+/// and is over long before what it ended is read.
+fn broken(status: &LinkStatus) -> RoutineError {
+    let says = match &status.stopping {
+        Some(stop) if stop.emergency => "The emergency stop ended it.".into(),
+        _ => status.says.clone(),
+    };
+    RoutineError::Broken { says }
+}
+
 /// Sets the target of the routine's heater [°C].
 async fn target(link: &Link, target_c: f64) -> Result<(), SendError> {
     let line = HEATER.target(link.status().tools(), target_c);
@@ -174,7 +184,7 @@ impl Control {
                 return Err(RoutineError::Stopped);
             }
             if status.state != LinkState::Connected {
-                return Err(RoutineError::Broken { says: status.says });
+                return Err(broken(&status));
             }
             if done(&status, self)? {
                 return Ok(());

@@ -12,7 +12,7 @@ use utoipa::ToSchema;
 use wattotherm_gcode::{Heater, Machine, Words, read_settings};
 use wattotherm_measure::text::plain;
 
-use super::{Control, RoutineError, read_settings_text};
+use super::{Control, RoutineError, broken, read_settings_text};
 use crate::link::Link;
 use crate::message::Answer;
 use crate::status::SendError;
@@ -200,9 +200,7 @@ fn why(link: &Link, e: RoutineError) -> RoutineError {
         RoutineError::Send(SendError::Withdrawn { .. }) => RoutineError::Stopped,
         RoutineError::Send(
             SendError::Lost { .. } | SendError::NotConnected | SendError::Halted,
-        ) => RoutineError::Broken {
-            says: link.status().says,
-        },
+        ) => broken(&link.status()),
         e => e,
     }
 }

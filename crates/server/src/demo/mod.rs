@@ -8,6 +8,7 @@ pub use heat::connect_demo;
 
 use serde_json::{Value, json};
 use wattotherm_job::effects::effects_of;
+use wattotherm_job::house::House;
 use wattotherm_job::route::{Begins, Stop};
 use wattotherm_printer::{
     FilamentPath, GearFacts, HotEndKind, HotEndMass, Parameter, Part, PrinterFacts,
@@ -155,6 +156,7 @@ pub fn fill_with_demo(store: &mut Store) -> Result<(), Failure> {
             heater_w: Some(if name == "Aspen" { 60.0 } else { 40.0 }),
             ..PrinterFacts::default()
         };
+        let ceiling_c = House::default().ceiling(&facts).ceiling_c;
         let at = demo.tick(3);
         let id = demo.store.add_printer(
             &NewPrinter {
@@ -166,7 +168,7 @@ pub fn fill_with_demo(store: &mut Store) -> Result<(), Failure> {
             &at,
         )?;
         ids.push(id);
-        demo.first_values(id, path, &gear, &filaments)?;
+        demo.first_values(id, path, ceiling_c, &gear, &filaments)?;
     }
     demo.year(&ids)?;
     let [alder, rowan, larch, hazel, aspen, yew] = ids[..] else {
@@ -205,6 +207,7 @@ impl Demo<'_> {
         &mut self,
         id: i64,
         path: FilamentPath,
+        ceiling_c: f64,
         gear: &GearFacts,
         filaments: &[i64],
     ) -> Result<(), Failure> {
@@ -212,7 +215,7 @@ impl Demo<'_> {
         let steps =
             (wattotherm_job::stations::drive::computed_steps_per_mm(gear) * 10.0).round() / 10.0;
         let machine = [
-            (Parameter::Ceiling, Some(235.0), None),
+            (Parameter::Ceiling, Some(ceiling_c), None),
             (Parameter::Drive, Some(steps), None),
             (Parameter::Profile, Some(0.4), None),
             (Parameter::Tram, Some(0.04), None),

@@ -14,7 +14,7 @@ use crate::{Context, SignalWord};
 const WORK_C: f64 = 230.0;
 
 fn top_c(context: &Context) -> f64 {
-    context.house.ceiling(&context.printer).ceiling_c
+    context.ceiling().ceiling_c
 }
 
 /// Whether the sock comes off for a nozzle that is changed hot, in this shop.

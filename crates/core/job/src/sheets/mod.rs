@@ -284,7 +284,7 @@ pub fn hottest_print_c(context: &Context) -> Option<f64> {
 /// ceiling.
 #[must_use]
 pub fn tightening_c(context: &Context) -> f64 {
-    let top = context.house.ceiling(&context.printer).ceiling_c;
+    let top = context.ceiling().ceiling_c;
     let wanted = match context.house.option(RuleId::HotTightening).id {
         "c220" => 220.0,
         "c230" => 230.0,

@@ -135,7 +135,7 @@ pub(super) fn tube(r: Replacement, context: &Context) -> Sheet {
     } else {
         s.with(&["wrench for the coupler", "new coupler", "clips"])
     };
-    let top = context.house.ceiling(&context.printer);
+    let top = context.ceiling();
     s.caution = fumes(context, top.ceiling_c);
     s.hints.push(format!(
         "Ceiling of this hot end: {{{} °C}}, held down by {}.",

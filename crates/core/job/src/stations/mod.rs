@@ -93,7 +93,7 @@ fn known(value: Option<f64>, decimals: usize) -> wattotherm_measure::entry::Entr
 
 /// Print temperature that the job works for [°C]; 210 where no filament says so.
 fn print_temp_c(context: &Context) -> f64 {
-    let top = context.house.ceiling(&context.printer).ceiling_c;
+    let top = context.ceiling().ceiling_c;
     context
         .filament
         .as_ref()

@@ -161,7 +161,7 @@ fn own_u(w: [f64; 4]) -> f64 {
 }
 
 fn ceiling(context: &Context) -> f64 {
-    context.house.ceiling(&context.printer).ceiling_c
+    context.ceiling().ceiling_c
 }
 
 /// Where a tower begins in the middle [°C]: what is in force, or what the material usually wants, moved by what was

@@ -24,8 +24,7 @@ pub(super) struct Need {
 /// What is printed with here [°C], never above the ceiling.
 pub(super) fn print_c(context: &Context) -> f64 {
     let c = context.filament.as_ref().and_then(wanted_c);
-    c.unwrap_or(USUAL_C)
-        .min(context.house.ceiling(&context.printer).ceiling_c)
+    c.unwrap_or(USUAL_C).min(context.ceiling().ceiling_c)
 }
 
 /// What the stop of a line needs, in order. A check needs what its steps need; its minutes are spread over them.

@@ -484,7 +484,7 @@ impl Station for Drive {
             } else {
                 Some(nozzle.unwrap_or(0.0))
             },
-            ceiling_c: context.house.ceiling(&context.printer).ceiling_c,
+            ceiling_c: context.ceiling().ceiling_c,
             feed_mm: feed,
             feed_mm_s: speed,
         };

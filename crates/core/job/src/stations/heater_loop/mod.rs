@@ -115,6 +115,12 @@ fn same(a: &Gains, b: &Gains) -> bool {
     near(a.kp, b.kp) && near(a.ki, b.ki) && near(a.kd, b.kd)
 }
 
+/// Gains that were written from here, where that went as `went` asks.
+fn written(readings: &HeaterLoopReadings, went: impl Fn(&WrittenGains) -> bool) -> Option<Gains> {
+    let written = readings.written.as_ref().filter(|w| went(w))?;
+    Gains::from_text(&written.gains)
+}
+
 /// Gains that the chosen rule gives for the autotune.
 #[must_use]
 pub fn chosen(readings: &HeaterLoopReadings) -> Option<Gains> {
@@ -305,7 +311,7 @@ impl Station for HeaterLoop {
             "Fire and burns. Stay with it from the first degree to the last; hands and sleeves off the hot end; ventilate, for hot plastic and liners give off fumes. If the reading stands still while it heats, stop at once. Mains-side work is for a licensed electrician under the local code.",
         );
         up.target_c = target;
-        let top = context.house.ceiling(&context.printer).ceiling_c;
+        let top = context.ceiling().ceiling_c;
         // Where a part is at fault no tuning is offered, not even as a line to copy.
         let at_fault = Self::facts(r, context).is_ok_and(|f| f.cause.is_some());
         let line = target
@@ -337,7 +343,9 @@ impl Station for HeaterLoop {
         r: &HeaterLoopReadings,
         context: &Context,
     ) -> Result<Facts<HeaterLoopFound>, ReadingError> {
-        let typed = typed(r, context)?;
+        let mut typed = typed(r, context)?;
+        // What was written from here and read back is set, whatever stood before.
+        typed.set = written(r, |w| w.stored).or(typed.set);
         let recorded = context.before_text.as_deref();
         let own = HeaterLoopFound {
             stage: Stage::Untested,
@@ -533,12 +541,8 @@ fn verified(
     facts.own.target_c = v.target_c;
     // The gains that were verified must be the ones that were left here.
     let now = v.gains_now.as_deref().and_then(Gains::from_text);
-    let written = readings
-        .written
-        .as_ref()
-        .filter(|w| w.taken)
-        .and_then(|w| Gains::from_text(&w.gains));
-    if let (Some(now), Some(set)) = (now, written.or(typed.set))
+    let left = written(readings, |w| w.taken).or(typed.set);
+    if let (Some(now), Some(set)) = (now, left)
         && !same(&now, &set)
     {
         facts.own.stage = Stage::NotStored;
@@ -546,6 +550,10 @@ fn verified(
         facts.before_text = Some(now.text());
         return propose(facts, &set);
     }
+    // What was seen to hold is what the record keeps.
+    let tried = now.or(left);
+    facts.own.set = tried;
+    facts.before_text = tried.map(|g| g.text()).or(facts.before_text);
     let f = &v.figures;
     facts.bands = figure_bands(f, context);
     // A figure that is above its limit by more than it can be off fails.
@@ -582,7 +590,7 @@ fn verified(
         facts.own.stage = Stage::Verified;
         return facts;
     }
-    match chosen(readings).filter(|g| typed.set.is_none_or(|s| !same(&s, g))) {
+    match chosen(readings).filter(|g| tried.is_none_or(|s| !same(&s, g))) {
         Some(gains) => {
             facts.own.stage = Stage::FailedProposed;
             propose(facts, &gains)

@@ -10,6 +10,7 @@ use wattotherm_measure::Unit;
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
 use wattotherm_measure::text::{join_or, plain};
 
+use super::{chosen, same};
 use crate::context::Context;
 use crate::stations::reported::last_named;
 
@@ -257,7 +258,7 @@ pub(super) fn typed(
         intake.may(&SWING, "typed_swing_c", &readings.typed_swing_c),
         intake.may(&DIP, "typed_dip_c", &readings.typed_dip_c),
     ];
-    let top = context.house.ceiling(&context.printer);
+    let top = context.ceiling();
     if target_c.is_some_and(|t| t > top.ceiling_c) {
         intake.conflict(
             "target_c",
@@ -285,6 +286,21 @@ pub(super) fn typed(
         }
         _ => None,
     };
+    // Read off a display: nothing but the technician knows which gains the printer held meanwhile.
+    if let (Some(set), Some(gains)) = (set, chosen(readings))
+        && readings.verify.is_none()
+        && seen.iter().any(Option::is_some)
+        && !same(&set, &gains)
+    {
+        intake.ask_whether(
+            "set_p",
+            format!(
+                "Which gains did it hold with? {} were found, {} stand here as set. Type those that the printer held, or confirm these.",
+                gains.text(),
+                set.text()
+            ),
+        );
+    }
     intake.finish()?;
     Ok(Typed {
         target_c: target_c.unwrap_or(0.0),
