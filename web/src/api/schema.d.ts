@@ -2503,6 +2503,8 @@ export interface components {
         ChoiceShown: {
             /** @description The action, by id. */
             action: string;
+            /** @description Whether it was done before, and the fault came back. */
+            came_back: boolean;
             /**
              * Format: double
              * @description Chance that it mends it, 0 to 1.

@@ -12,7 +12,7 @@ const strands = (score: number) => Array.from({ length: [11, 6, 3, 1, 0][score] 
 <template>
   <svg
     width="100%"
-    viewBox="0 0 690 244"
+    viewBox="0 0 690 254"
     role="img"
     aria-label="Reference pictures for bridge, overhang, strings and bond"
   >
@@ -56,7 +56,7 @@ const strands = (score: number) => Array.from({ length: [11, 6, 3, 1, 0][score] 
         </template>
       </g>
     </g>
-    <text x="120" y="240" class="small">0: torn, curled, full, split by hand · 4: clean</text>
+    <text x="120" y="249" class="small">0: torn, curled, full, split by hand · 4: clean</text>
   </svg>
 </template>
 

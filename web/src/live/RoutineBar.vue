@@ -24,7 +24,7 @@ async function stop() {
 </script>
 
 <template>
-  <div class="bar" role="group" aria-label="Running on the printer">
+  <div class="bar" role="group" tabindex="-1" aria-label="Running on the printer">
     <div class="main">
       <div class="says">
         <strong>{{ routine.progress.says || 'starting' }}</strong>

@@ -215,7 +215,9 @@ useEventListener(document, 'keydown', (event: KeyboardEvent) => {
           :busy="closing"
           :looking="looking"
           :cause="
-            worktop.line.state === 'stopped' ? { job, printer: worktop.printer_id, stop: stationKey } : null
+            worktop.line.state === 'stopped' || stationKey === 'cause'
+              ? { job, printer: worktop.printer_id, stop: stationKey }
+              : null
           "
           :counted="counted"
           @close="close"

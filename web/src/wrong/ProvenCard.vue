@@ -63,7 +63,10 @@ function end(job: boolean) {
         </thead>
         <tbody>
           <tr v-for="c in proven.choices" :key="c.action" :class="{ on: c.action === chosen }">
-            <td>{{ c.does }}</td>
+            <td>
+              {{ c.does }}
+              <span v-if="c.came_back" class="doubt">Done once, and it came back: look at the new part.</span>
+            </td>
             <td class="mono">{{ Math.round(100 * c.chance) }} %</td>
             <td class="mono">{{ c.minutes }}</td>
             <td class="mono">{{ Math.round(c.expected_min) }} min</td>

@@ -1,10 +1,14 @@
 //! Repair, replace a part, or replace more: what each is expected to cost in the end.
 
 use crate::beliefs::Beliefs;
-use crate::case::Case;
+use crate::case::{Case, Outcome};
 use crate::engine::Engine;
 use crate::evidence::{Facts, UnknownEvidence};
 use crate::model::Model;
+
+/// What share is left of a remedy's chance where it was done, the fault came back, and its cause is proven all the same:
+/// it was done badly, the part was a wrong one, or it can't hold here. Judgement, no published source.
+pub const AGAIN: f64 = 0.5;
 
 /// A way to mend a proven cause.
 #[derive(Clone, Debug, PartialEq)]
@@ -13,6 +17,8 @@ pub struct Choice {
     pub action: &'static str,
     /// Chance that it mends it, 0 to 1.
     pub chance: f64,
+    /// Whether it was done before, and the fault came back.
+    pub came_back: bool,
     /// Minutes of hands of it alone [min].
     pub minutes: f64,
     /// Expected minutes in the end, with what follows where it doesn't hold [min].
@@ -22,7 +28,8 @@ pub struct Choice {
 }
 
 /// All ways to mend a cause, the one that is expected to cost least first: by money where prices are known, else by
-/// minutes; before it the mildest rung of its ladder. A way that doesn't hold is followed by the best of the others.
+/// minutes; before it the mildest rung of its ladder. A way that doesn't hold is followed by the best of the others. One
+/// after which the fault came back is a way still, with [`AGAIN`]: the cause is proven, and a new part can be a wrong one.
 /// # Errors
 /// [`UnknownEvidence`] for facts that can't be read, or a cause that isn't in the model.
 pub fn choices(
@@ -45,11 +52,16 @@ pub fn choices(
         let Some((_, chance)) = mends.iter().find(|(c, _)| *c == at) else {
             continue;
         };
-        if !engine.can_do(i, &case) {
+        let came_back = case.tried[i] == Some(Outcome::CameBack);
+        let mut after = case.clone();
+        if came_back {
+            after.tried[i] = None;
+        }
+        if !engine.can_do(i, &after) {
             continue;
         }
-        let mut after = case.clone();
         after.passed_over[i] = true;
+        let chance = chance * if came_back { AGAIN } else { 1.0 };
         let action = &model.actions[i];
         let fails = 1.0 - chance;
         let money = |a: usize| facts.money(&model.actions[a]);
@@ -61,7 +73,8 @@ pub fn choices(
         );
         all.push(Choice {
             action: action.id,
-            chance: *chance,
+            chance,
+            came_back,
             minutes: action.minutes,
             expected_min: action.minutes + fails * rest_min,
             money: priced.then(|| {

@@ -30,7 +30,7 @@ pub use actions::{ACTIONS, BLANK};
 pub use beliefs::{Beliefs, JUDGED_CASES, learned};
 pub use case::{Case, Outcome};
 pub use causes::CAUSES;
-pub use choices::{Choice, choices};
+pub use choices::{AGAIN, Choice, choices};
 pub use diagnose::{
     Believed, Diagnosis, Known, NextAction, TwoAtOnce, WhyNext, diagnose, everything_known, milder,
 };

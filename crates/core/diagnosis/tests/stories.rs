@@ -6,7 +6,8 @@
 use std::collections::BTreeSet;
 
 use wattotherm_diagnosis::{
-    Answer, Diagnosis, Evidence, Facts, NextAction, Outcome, SHIPPED, Tried, WhyNext, diagnose,
+    AGAIN, Answer, Choice, Diagnosis, Evidence, Facts, NextAction, Outcome, SHIPPED, Tried,
+    WhyNext, choices, diagnose,
 };
 
 fn facts(replaced: &[&str], seen: &[(&str, &str)]) -> Facts {
@@ -258,6 +259,30 @@ fn a_false_fix_points_away_from_what_it_mends() {
     );
     assert!(p(&came, "tube_gap") < p(&before, "tube_gap"));
     assert!(p(&no, "tube_gap") < p(&came, "tube_gap"));
+}
+
+#[test]
+fn a_part_that_was_fitted_and_is_proven_wrong_itself_can_be_fitted_again() {
+    let told = facts(&[], &[("slow_heat", "yes"), ("watts_off", "yes")]);
+    let ways = |outcome: Option<Outcome>| {
+        let tried = outcome.map(|outcome| Tried {
+            action: "heater".into(),
+            outcome,
+        });
+        let facts = Facts {
+            tried: tried.into_iter().collect(),
+            ..told.clone()
+        };
+        choices(&SHIPPED, &facts, "heater_weak").unwrap()
+    };
+    let fits = |all: &[Choice]| all.iter().find(|c| c.action == "heater").cloned();
+    let first = fits(&ways(None)).unwrap();
+    let again = fits(&ways(Some(Outcome::CameBack))).unwrap();
+    assert!(!first.came_back && again.came_back);
+    assert!((again.chance - AGAIN * first.chance).abs() < 1e-12);
+    assert!(again.expected_min > first.expected_min);
+    // What changed nothing at all is no way any more.
+    assert!(fits(&ways(Some(Outcome::NoHelp))).is_none());
 }
 
 #[test]

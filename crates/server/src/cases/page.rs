@@ -162,6 +162,7 @@ impl Gathered {
                 action: c.action,
                 does: action.map_or(String::new(), |a| self.pen.text(a.does)),
                 chance: c.chance,
+                came_back: c.came_back,
                 minutes: c.minutes,
                 expected_min: c.expected_min,
                 price: c.money.map(|m| m[0]),

@@ -163,6 +163,8 @@ pub struct ChoiceShown {
     pub does: String,
     /// Chance that it mends it, 0 to 1.
     pub chance: f64,
+    /// Whether it was done before, and the fault came back.
+    pub came_back: bool,
     /// Minutes of hands [min].
     pub minutes: f64,
     /// Expected minutes in the end [min].
