@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { expect, test, type Page } from '@playwright/test'
 
 import { close, fillAll, ownFilament, ownPrinter, pick, startJob, station, verdict } from '../bench'
-import { accept, foundAt, heldAndTight, tickAll } from '../closings'
+import { accept, foundAt, heldAndTight, tickAll, workTo } from '../closings'
 import { OwnServer, OwnTwin } from '../server'
 
 /* A hundred times as fast as the wall clock: an autotune is seconds, its physics are the same. */
@@ -151,6 +151,31 @@ test('values that were not stored are noticed at the writing, and again after a 
     await expect(verdict(page)).toContainText('Adjust: the printer holds P 22.40 I 1.32 D 95.00.', {
       timeout: 60_000,
     })
+  } finally {
+    await twin.off()
+  }
+})
+
+test('what was measured before the part went in counts no more once it is in', async ({ page, request }) => {
+  const twin = new OwnTwin(...FAST, '--seed', '7')
+  await twin.on()
+  try {
+    const printer = await ownPrinter(request, 'Privet')
+    const job = await startJob(request, printer, ['heater_block'])
+    await connect(page, printer, 'Privet', twin.host)
+    await page.goto(`/jobs/${job}/heater_loop`)
+    await page.getByRole('button', { name: /Hold test/ }).click()
+    await expect(verdict(page)).toContainText('Now run the autotune', { timeout: 60_000 })
+    // Without a link no temperature holds a step back.
+    await request.delete(`/api/v1/printers/${printer}/link`)
+    await workTo(page, request, job, 'power_up')
+    await page.goto(`/jobs/${job}/heater_loop`)
+    await expect(verdict(page)).toContainText('first')
+    await expect(page.getByRole('heading', { level: 2, name: 'Hold test' })).toHaveCount(0)
+    await page.goto('/logbook')
+    await expect(
+      page.getByText(/Heater loop: set aside, since it was read before the new heater block/),
+    ).toBeVisible()
   } finally {
     await twin.off()
   }

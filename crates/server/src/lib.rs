@@ -7,6 +7,7 @@ mod connections;
 mod demo;
 mod error;
 mod everything;
+mod found;
 mod help_pack;
 mod live;
 mod moment;

@@ -11,6 +11,7 @@ use wattotherm_measure::Pen;
 use wattotherm_store::{Change, Files, Job, Shows, Store, StoreError};
 
 use crate::error::ApiError;
+use crate::found::found_on;
 use crate::live::Live;
 use crate::moment::now;
 use crate::reading::Readings;
@@ -261,7 +262,12 @@ pub fn context_of(
     stop: Stop,
     card: &Traveller,
 ) -> Result<Context, StoreError> {
-    with_situation(store, job, card, |situation| situation.context(stop))
+    let mut context = with_situation(store, job, card, |situation| situation.context(stop))?;
+    if stop == Stop::Cause {
+        let found = found_on(store, job.id)?.into_iter().find(|f| !f.came_back);
+        context.cause_found = found.map(|f| format!("Case {}: {}.", f.case, f.cause));
+    }
+    Ok(context)
 }
 
 /// What of a printer isn't as it belongs, by its jobs so far, or by those up to a moment.

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use rusqlite::{Connection, OptionalExtension, params};
-use wattotherm_job::chain::StaleCause;
+use wattotherm_job::chain::{ChainTables, StaleCause};
 use wattotherm_job::effects::Effect;
 use wattotherm_job::finding::Finding;
 use wattotherm_job::route::{Begins, Deed, Event, JobFacts, Stop};
@@ -370,6 +370,7 @@ impl Store {
         effects: &[Effect],
         at: &str,
     ) -> Result<i64, StoreError> {
+        let tables = self.house()?.chain_tables();
         let tx = self.conn.transaction()?;
         let key = stop.to_string();
         let part = match stop {
@@ -377,6 +378,12 @@ impl Store {
             _ => None,
         };
         let previous = last_closing(&tx, job.id, &key)?;
+        // A sheet that was opened again is put right; nothing is fitted anew.
+        let corrects = tx.query_row(
+            "SELECT EXISTS (SELECT 1 FROM logbook WHERE job_id = ?1 AND stop = ?2 AND kind = 'reopened' AND id > ?3)",
+            params![job.id, key, previous],
+            |r| r.get(0),
+        )?;
         let title = finding.words.title.as_str();
         let text = match stop {
             Stop::Parameter(p, _) => format!("{}: {}", p.label(), finding.words.line),
@@ -410,6 +417,9 @@ impl Store {
             params![job.id, key],
         )?;
         note_down(&tx, job, &key, title, readings, at)?;
+        if let (Stop::Fit(r), Verdict::Pass, false) = (stop, finding.facts.verdict, corrects) {
+            set_aside(&tx, &tables, job, r, at)?;
+        }
         match stop {
             Stop::Parameter(parameter, filament_id) => {
                 keep_value(&tx, job, parameter, filament_id, finding, seq, at)?;
@@ -559,6 +569,60 @@ fn note_down(
             ..Line::default()
         };
         append(conn, &line)?;
+    }
+    Ok(())
+}
+
+/// What was read of a value before a part was fitted that shakes it is no reading of what stands now. It goes from its
+/// station and into the logbook: nothing that was typed is lost.
+fn set_aside(
+    conn: &Connection,
+    tables: &ChainTables,
+    job: &Job,
+    fitted: Replacement,
+    at: &str,
+) -> Result<(), StoreError> {
+    let mut drafts =
+        conn.prepare("SELECT stop, readings FROM draft WHERE job_id = ?1 ORDER BY stop")?;
+    let drafts: Vec<(String, String)> = drafts
+        .query_map([job.id], |r| Ok((r.get(0)?, r.get(1)?)))?
+        .collect::<Result<_, _>>()?;
+    for (key, readings) in drafts {
+        let Ok(Stop::Parameter(parameter, _)) = key.parse() else {
+            continue;
+        };
+        if tables.cell(fitted, parameter).is_none() {
+            continue;
+        }
+        let read: serde_json::Value = serde_json::from_str(&readings).unwrap_or_default();
+        let typed: Vec<String> = read.as_object().map_or(Vec::new(), |all| {
+            let said = all.iter().filter_map(|(name, v)| {
+                let text = v.as_str().filter(|t| !t.trim().is_empty())?;
+                Some(format!("{} {text}", name.replace('_', " ")))
+            });
+            said.collect()
+        });
+        let text = format!(
+            "{}: set aside, since it was read before the new {}: {}",
+            parameter.label(),
+            fitted.label(),
+            typed.join(", ")
+        );
+        let line = Line {
+            at,
+            kind: "note",
+            printer_id: Some(job.printer_id),
+            job_id: Some(job.id),
+            stop: Some(&key),
+            who: &job.technician,
+            text: &text,
+            ..Line::default()
+        };
+        append(conn, &line)?;
+        conn.execute(
+            "DELETE FROM draft WHERE job_id = ?1 AND stop = ?2",
+            params![job.id, key],
+        )?;
     }
     Ok(())
 }

@@ -11,7 +11,7 @@ use wattotherm_job::house::House;
 use wattotherm_job::route::Stop;
 use wattotherm_job::stations::{self, AnyStation};
 use wattotherm_printer::{Fitted, HotEndKind, NozzleMaterial, Parameter, Part, Replacement};
-use wattotherm_store::{Job, JobFile, NewJob, NewSetting, StoreError};
+use wattotherm_store::{Job, JobFile, LogFilter, NewJob, NewSetting, StoreError};
 
 const DAY: [&str; 6] = [
     "2026-01-01T08:00:00.000Z",
@@ -234,4 +234,37 @@ fn a_printer_has_one_open_job_however_another_would_come() {
         raw.execute("UPDATE job SET finished_at = NULL", [])
             .is_err()
     );
+}
+
+#[test]
+fn what_was_read_before_a_part_went_in_is_set_aside_and_stands_in_the_logbook() {
+    let mut s = shop();
+    let heater = Replacement::HeaterCartridge;
+    let job = s.job(&[heater], DAY[0]).unwrap();
+    let read = json!({"target_c": "235", "sink_c": " ", "verify": {"target_c": 235.0}});
+    let type_both = |s: &mut Shop, at: &str| {
+        for stop in ["heater_loop", "drive"] {
+            s.store.save_draft(job.id, stop, &read, at).unwrap();
+        }
+    };
+    let draft = |s: &Shop, stop: &str| s.store.draft(job.id, stop).unwrap();
+    type_both(&mut s, DAY[1]);
+    s.fit(&job, heater, &[], DAY[1]);
+    assert_eq!(draft(&s, "heater_loop"), None);
+    assert!(draft(&s, "drive").is_some(), "a heater moves no steps");
+    let log = s.store.logbook(&LogFilter::default()).unwrap();
+    let set_aside: Vec<&str> = (log.iter().filter(|l| l.kind == "note"))
+        .map(|l| l.text.as_str())
+        .collect();
+    assert_eq!(
+        set_aside,
+        ["Heater loop: set aside, since it was read before the new heater cartridge: target c 235"]
+    );
+    // The sheet put right is no new part: what was read since stays.
+    type_both(&mut s, DAY[2]);
+    s.store
+        .reopen_station(&job, Stop::Fit(heater), "miscounted", DAY[3])
+        .unwrap();
+    s.fit(&job, heater, &[], DAY[4]);
+    assert!(draft(&s, "heater_loop").is_some());
 }

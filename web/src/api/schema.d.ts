@@ -2747,6 +2747,11 @@ export interface components {
              */
             before_text: string | null;
             /**
+             * @description What a case of this job has found since it last came back, in words.
+             * @default null
+             */
+            cause_found: string | null;
+            /**
              * Format: double
              * @description Ceiling in force, as its station found it [°C].
              * @default null

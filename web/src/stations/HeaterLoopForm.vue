@@ -25,15 +25,20 @@ const here = computed(() => ({ job: props.job, stop: props.stationKey }))
 const fault = computed(() => props.station.finding.value?.facts.verdict === 'stop')
 const free = computed(() => link.connected.value && !link.running.value && !link.busy.value)
 
-/* Results of a routine are in the draft already; what this page shows is brought up to it. */
-const merged = ref(0)
+/* A result is in the draft already; one that comes while this page is open is shown at once. One that came before it
+   was opened may be of what stood here before: the part that it was measured on can be gone. */
+let seen = 0
 const failed = ref('')
 watch(
   () => link.printer.value?.routine,
   (routine) => {
-    if (!routine?.done || routine.for_stop !== `${props.job}/${props.stationKey}`) return
-    if (routine.number === merged.value) return
-    merged.value = routine.number
+    if (routine?.for_stop !== `${props.job}/${props.stationKey}`) return
+    if (!routine.done) {
+      seen = routine.number
+      return
+    }
+    if (routine.number !== seen) return
+    seen = 0
     failed.value = routine.done.failed ?? ''
     if (routine.done.hold) r.value.hold = routine.done.hold
     if (routine.done.tune) {
@@ -84,7 +89,10 @@ const controllers = computed(() => {
   return field?.kind === 'choice' ? field.options.map((o) => ({ value: o.id, label: o.label })) : []
 })
 const plant = computed(() => (r.value.tune as Schemas['TuneResult'] | null)?.plant?.plant ?? null)
-const setNow = computed(() => props.station.finding.value?.facts.before_text ?? null)
+const facts = computed(() => props.station.finding.value?.facts)
+const setNow = computed(
+  () => (facts.value?.verdict === 'pass' && facts.value.after_text) || facts.value?.before_text || null,
+)
 const { data: rules } = useQuery({
   queryKey: [
     'rules',
@@ -109,7 +117,7 @@ const { data: rules } = useQuery({
   enabled: () => plant.value !== null && target.value !== null && !fault.value,
 })
 
-const proposed = computed(() => props.station.finding.value?.facts.after_text ?? null)
+const proposed = computed(() => (facts.value?.verdict === 'adjust' && facts.value.after_text) || null)
 const commands = computed(() => props.station.finding.value?.facts.commands.map((c) => c.line) ?? [])
 async function write() {
   const gains = proposed.value

@@ -36,6 +36,8 @@ pub struct Context {
     pub strip: Vec<Replacement>,
     /// Parts after which the complaint came back, in words.
     pub false_fixes: Vec<String>,
+    /// What a case of this job has found since it last came back, in words.
+    pub cause_found: Option<String>,
     /// What of the printer isn't as it belongs.
     pub changed: Vec<Changed>,
     /// What was noted at the baseline print.

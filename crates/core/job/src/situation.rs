@@ -147,6 +147,7 @@ impl Situation<'_> {
             false_fixes: (self.card.false_fixes.iter())
                 .map(|f| format!("{}: {}", f.label, f.says))
                 .collect(),
+            cause_found: None,
             changed: self.changed.to_vec(),
             baseline: self.noted_at(Stop::Baseline),
             // A time after which it came back is one more time to failure.
@@ -175,19 +176,21 @@ impl Situation<'_> {
         }
     }
 
-    /// Values that the job's stations left in the printer's memory: the commands of the last adjust of
-    /// each, in the order of the route card.
+    /// Values that the job's stations left in the printer's memory: the commands of the last closing of each that set
+    /// something, in the order of the route card.
     #[must_use]
     pub fn expected(&self) -> Vec<ExpectedSetting> {
         let mut expected: Vec<ExpectedSetting> = Vec::new();
         for line in &self.card.lines {
             // Settings compared puts back what other stations left: it leaves nothing of its own.
-            let adjusted = |c: &&Closed<'_>| {
-                c.stop == line.key
-                    && c.stop != Stop::Compare.to_string()
-                    && c.finding.facts.verdict == Verdict::Adjust
+            let set = |c: &&Closed<'_>| {
+                let f = &c.finding.facts;
+                // What was set and seen to hold at once passes with its new value.
+                let sets = f.verdict == Verdict::Adjust
+                    || f.verdict == Verdict::Pass && f.after_text.is_some();
+                sets && c.stop == line.key && c.stop != Stop::Compare.to_string()
             };
-            let Some(closed) = self.closings.iter().rev().find(adjusted) else {
+            let Some(closed) = self.closings.iter().rev().find(set) else {
                 continue;
             };
             for command in &closed.finding.facts.commands {

@@ -462,6 +462,12 @@ fn gains_written_from_here_and_seen_to_hold_are_the_ones_kept() {
         typed["verify"] = verify(1.0, now);
         let pass = at(&typed);
         assert_eq!(pass.facts.kept_text(), Some("P 30.00 I 3.21 D 70.12"));
+        assert_eq!(
+            pass.facts.before_text.as_deref(),
+            Some("P 22.40 I 1.32 D 95.00"),
+            "it moved: what rests on it is looked at again"
+        );
+        assert_eq!(pass.facts.commands[0].line, "M301 P30 I3.21 D70.12");
         assert!(
             pass.words.line.starts_with("P 30.00 I 3.21 D 70.12"),
             "{}",

@@ -3,9 +3,11 @@
 #![allow(clippy::unwrap_used)]
 
 use proptest::prelude::*;
+use serde_json::Value;
 use wattotherm_job::Context;
 use wattotherm_job::house::OwnStep;
 use wattotherm_job::sheets::{Step, sheet};
+use wattotherm_job::stations::{self, AnyStation};
 
 fn own(id: &str, after: &str, act: &str) -> OwnStep {
     OwnStep {
@@ -111,4 +113,38 @@ proptest! {
         let kept: Vec<String> = got.into_iter().filter(|id| plain.contains(id)).collect();
         prop_assert_eq!(kept, plain);
     }
+}
+
+#[test]
+fn a_search_that_a_case_has_ended_is_written_down_but_for_the_shops_own_step() {
+    let mut context = Context {
+        list: Some("cause".into()),
+        ..Context::default()
+    };
+    context.house.own_steps = vec![OwnStep {
+        list: "cause".into(),
+        ..own("ask", "", "Ask the customer once more")
+    }];
+    let begun = |context: &Context| {
+        let readings = stations::Check.start(context);
+        let open = |s: &Value| s["state"] == "open";
+        let all = readings["steps"].as_array().unwrap().clone();
+        let open: Vec<String> = (all.iter().filter(|s| open(s)))
+            .map(|s| s["id"].as_str().unwrap().to_owned())
+            .collect();
+        (readings["note"].as_str().unwrap().to_owned(), open)
+    };
+    let (note, open) = begun(&context);
+    assert!(note.is_empty() && open.len() == 4, "{open:?}");
+    context.cause_found = Some("Case 3: weak, loose or wrong heater.".into());
+    assert_eq!(
+        begun(&context),
+        (
+            "Case 3: weak, loose or wrong heater.".into(),
+            vec!["ask".into()]
+        )
+    );
+    // Another list has nothing of it.
+    context.list = Some("hand_over".into());
+    assert!(begun(&context).0.is_empty());
 }

@@ -22,8 +22,8 @@ use wattotherm_store::{
 
 use super::printers::Made;
 use crate::body::{Body, FileText, IMPORT_LIMIT, Path, Query};
-use crate::cases::earlier::{FoundShown, found_on};
 use crate::error::{ApiError, Problem};
+use crate::found::{FoundShown, found_on};
 use crate::moment::now;
 use crate::state::{App, context_of, traveller_of};
 

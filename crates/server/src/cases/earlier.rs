@@ -1,42 +1,12 @@
-//! What was found on a job, and that it is back.
+//! What was found on a job before a case, and that it is back.
 
-use serde::Serialize;
-use utoipa::ToSchema;
-use wattotherm_diagnosis::SHIPPED;
 use wattotherm_job::route::Deed;
-use wattotherm_store::{DeedEntry, FaultCase, Store};
+use wattotherm_store::{FaultCase, Store};
 
 use crate::error::ApiError;
+use crate::found::{FoundShown, found_on};
 use crate::moment::now;
 use crate::state::{changed_of, traveller_of};
-
-/// What a case of a job has found.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, ToSchema)]
-pub struct FoundShown {
-    /// Number of the case.
-    pub case: i64,
-    /// What it was, in words.
-    pub cause: &'static str,
-    /// It was said since that the complaint came back: it was taken for the cause, and wasn't, or not alone.
-    pub came_back: bool,
-}
-
-/// The causes that were proven on a job, the newest first.
-pub fn found_on(store: &Store, job: i64) -> Result<Vec<FoundShown>, ApiError> {
-    let deeds = store.deeds(job)?;
-    let shown = |c: FaultCase| {
-        let ended_at = c.ended_at?;
-        let came_back = |d: &DeedEntry| matches!(d.deed, Deed::CameBack { .. });
-        Some(FoundShown {
-            case: c.id,
-            cause: SHIPPED.cause_named(c.cause.as_deref()?)?.label,
-            came_back: deeds.iter().any(|d| d.at >= ended_at && came_back(d)),
-        })
-    };
-    let proven = store.proven_cases()?.into_iter();
-    let of_it = proven.filter(|c| c.job_id == Some(job));
-    Ok(of_it.filter_map(shown).collect())
-}
 
 /// The job that a case belongs to: its own, or the one that is open on its printer.
 fn job_of(store: &Store, case: &FaultCase) -> Result<Option<i64>, ApiError> {

@@ -6,7 +6,7 @@ use wattotherm_diagnosis::{Answer, From, Outcome};
 use wattotherm_printer::Part;
 use wattotherm_store::{FaultCase, Printer};
 
-use super::earlier::FoundShown;
+use crate::found::FoundShown;
 
 /// Something that was seen.
 #[derive(Serialize, ToSchema)]

@@ -212,11 +212,11 @@ impl<O> Facts<O> {
         }
     }
 
-    /// As [`Facts::kept`] for names.
+    /// As [`Facts::kept`] for names; after a pass the new one where it was set and seen to hold at once.
     #[must_use]
     pub fn kept_text(&self) -> Option<&str> {
         match self.verdict {
-            Verdict::Pass => self.before_text.as_deref(),
+            Verdict::Pass => self.after_text.as_deref().or(self.before_text.as_deref()),
             Verdict::Adjust => self.after_text.as_deref(),
             Verdict::MeasureAgain | Verdict::Stop => None,
         }

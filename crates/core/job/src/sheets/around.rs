@@ -61,7 +61,9 @@ pub(super) fn inspection(context: &Context) -> Sheet {
 }
 
 pub(super) fn cause(context: &Context) -> Sheet {
-    let heading = if context.false_fixes.is_empty() {
+    let heading = if context.cause_found.is_some() {
+        "The cause was found. Read it once more, and close this."
+    } else if context.false_fixes.is_empty() {
         "Look for the cause before a part is replaced: the cheapest check first."
     } else {
         "It came back. Look for the cause again; what was replaced did not explain it."
@@ -95,6 +97,9 @@ pub(super) fn cause(context: &Context) -> Sheet {
         ],
     );
     s.names_cause = true;
+    if context.cause_found.is_some() {
+        return s;
+    }
     s.hints.push(
         match school(context, RuleId::FirstSuspect) {
             "nozzle" => "Thin flow? This shop looks at the nozzle first: feed {30 mm} in the air; curling is partly clogged.",

@@ -270,13 +270,21 @@ impl Station for Check {
 
     fn start(context: &Context) -> CheckReadings {
         let stopped = stopped_with(context).unwrap_or_default();
+        let list = list_of(context);
+        // A case was the search: its answer is written down already. What the shop adds is still to be done.
+        let found = context.cause_found.clone().filter(|_| list.names_cause);
+        let known_done = |own: bool| match found {
+            Some(_) if !own => StepState::Done,
+            _ => StepState::default(),
+        };
         let known = typed_fields(&context.printer.fitted());
         CheckReadings {
-            steps: list_of(context)
+            steps: list
                 .steps
                 .iter()
                 .map(|s| StepTick {
                     id: s.id.clone().into_owned(),
+                    state: known_done(s.own),
                     ..StepTick::default()
                 })
                 .collect(),
@@ -297,6 +305,7 @@ impl Station for Check {
                 .collect(),
             counted_out: stopped.counted_out,
             parked: stopped.parked,
+            note: found.unwrap_or_default(),
             ..CheckReadings::default()
         }
     }

@@ -345,7 +345,8 @@ impl Station for HeaterLoop {
     ) -> Result<Facts<HeaterLoopFound>, ReadingError> {
         let mut typed = typed(r, context)?;
         // What was written from here and read back is set, whatever stood before.
-        typed.set = written(r, |w| w.stored).or(typed.set);
+        let was = typed.set;
+        typed.set = written(r, |w| w.stored).or(was);
         let recorded = context.before_text.as_deref();
         let own = HeaterLoopFound {
             stage: Stage::Untested,
@@ -374,6 +375,7 @@ impl Station for HeaterLoop {
         }
         let by_display = typed_verification(&typed, context);
         if let Some(v) = r.verify.as_ref().or(by_display.as_ref()) {
+            facts.before_text = was.map(|g| g.text()).or(facts.before_text);
             return Ok(verified(facts, v, r, &typed, context));
         }
         if let Some(gains) = chosen(r) {
@@ -439,8 +441,13 @@ fn fault(
 
 fn propose(mut facts: Facts<HeaterLoopFound>, gains: &Gains) -> Facts<HeaterLoopFound> {
     facts.verdict = Verdict::Adjust;
-    facts.after_text = Some(gains.text());
     facts.own.proposed = Some(*gains);
+    sets(facts, gains)
+}
+
+/// These gains are the new ones, with the commands that set and keep them.
+fn sets(mut facts: Facts<HeaterLoopFound>, gains: &Gains) -> Facts<HeaterLoopFound> {
+    facts.after_text = Some(gains.text());
     if let Ok(set) = set_heater_gains(gains.in_form(OutputForm::Byte)) {
         facts.commands = vec![set, store_settings(), read_back()];
     }
@@ -550,10 +557,8 @@ fn verified(
         facts.before_text = Some(now.text());
         return propose(facts, &set);
     }
-    // What was seen to hold is what the record keeps.
     let tried = now.or(left);
     facts.own.set = tried;
-    facts.before_text = tried.map(|g| g.text()).or(facts.before_text);
     let f = &v.figures;
     facts.bands = figure_bands(f, context);
     // A figure that is above its limit by more than it can be off fails.
@@ -588,7 +593,12 @@ fn verified(
     if good {
         facts.verdict = Verdict::Pass;
         facts.own.stage = Stage::Verified;
-        return facts;
+        // What was seen to hold is what the record keeps.
+        let was = facts.before_text.as_deref().and_then(Gains::from_text);
+        return match tried.filter(|t| !was.is_some_and(|w| same(&w, t))) {
+            Some(new) => sets(facts, &new),
+            None => facts,
+        };
     }
     match chosen(readings).filter(|g| tried.is_none_or(|s| !same(&s, g))) {
         Some(gains) => {

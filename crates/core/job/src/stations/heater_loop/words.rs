@@ -72,7 +72,7 @@ pub(super) fn words(f: &Facts<HeaterLoopFound>, pen: Pen) -> Words {
             )
         }
         Stage::Verified => {
-            let gains = f.before_text.clone().unwrap_or_default();
+            let gains = f.kept_text().unwrap_or_default();
             w.say(
                 format!("Pass: the loop holds {at}."),
                 "Step, hold and part fan are inside their limits. The gains stay.",
