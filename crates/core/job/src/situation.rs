@@ -1,5 +1,7 @@
 //! What is on record around a station, and what the station needs to know of it.
 
+use std::cell::LazyCell;
+
 use serde_json::Value;
 use wattotherm_gcode::{Words, wanted_by};
 use wattotherm_measure::Verdict;
@@ -70,6 +72,24 @@ impl Situation<'_> {
 
     fn last(&self, stop: &str) -> Option<&Closed<'_>> {
         self.closings.iter().rev().find(|c| c.stop == stop)
+    }
+
+    /// Readings with which a station was last closed; none once a part went in that shakes its value: they are of the part
+    /// before.
+    fn previous(&self, stop: Stop) -> Option<&Value> {
+        let key = stop.to_string();
+        let at = self.closings.iter().rposition(|c| c.stop == key)?;
+        let (closed, later) = self.closings[at..].split_first()?;
+        let mut fitted = later.iter().filter_map(|c| match c.stop.parse() {
+            Ok(Stop::Fit(r)) if c.finding.facts.verdict == Verdict::Pass => Some(r),
+            _ => None,
+        });
+        let tables = LazyCell::new(|| self.house.chain_tables());
+        let gone = match stop {
+            Stop::Parameter(p, _) => fitted.any(|r| tables.cell(r, p).is_some()),
+            _ => false,
+        };
+        (!gone).then_some(closed.readings)
     }
 
     /// What was noted at a check.
@@ -171,7 +191,7 @@ impl Situation<'_> {
                 .and_then(|c| c.readings["report"].as_str())
                 .map(str::to_owned),
             expected: self.expected(),
-            previous: self.last(&key).map(|c| c.readings.clone()),
+            previous: self.previous(stop).cloned(),
             list: parameter.is_none().then_some(key),
         }
     }

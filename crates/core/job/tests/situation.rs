@@ -113,6 +113,25 @@ fn a_station_gets_the_value_in_force_the_snapshot_and_its_own_last_readings() {
         (intake.parameter, intake.list.as_deref()),
         (None, Some("intake"))
     );
+    // What was read with the drive before is nothing of the new one; a new heater is nothing to it.
+    let nothing = json!({});
+    for (fitted, keeps) in [
+        ("fit.heater_cartridge", true),
+        ("fit.extruder_drive", false),
+    ] {
+        let mut closings = closings.to_vec();
+        closings.push(Closed {
+            stop: fitted,
+            readings: &nothing,
+            finding: &pass,
+        });
+        let later = Situation {
+            closings: &closings,
+            ..situation
+        };
+        let drive = later.context(Stop::Parameter(Parameter::Drive, None));
+        assert_eq!(drive.previous.is_some(), keeps, "{fitted}");
+    }
 }
 
 #[test]
