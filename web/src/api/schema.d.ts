@@ -5999,7 +5999,7 @@ export interface components {
             says: string;
             /**
              * Format: double
-             * @description As it is set.
+             * @description As it is set [unit of the setting].
              */
             value: number;
         };

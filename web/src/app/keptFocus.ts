@@ -14,9 +14,12 @@ const MOVED = 120
 export function useKeptFocus() {
   /* What the keyboard was on, and all that it lies in, from the inside out. */
   let path: Element[] = []
+  /* It was seen shut: once it opens again, the keyboard goes back to it. */
+  let shut = false
   const isLost = () => document.activeElement === document.body && path.length > 0
   useEventListener(document, 'focusin', (event: FocusEvent) => {
     path = event.composedPath().filter((at) => at instanceof Element)
+    shut = false
   })
   // A press beside everything leaves it on purpose.
   useEventListener(document, 'pointerdown', () => setTimeout(() => isLost() && (path = [])))
@@ -26,10 +29,14 @@ export function useKeptFocus() {
     if (!isLost() || !(was instanceof HTMLElement)) return
     const there = path.filter((at) => at.isConnected)
     const holds = there.find((at) => at.matches(HOLDS))
-    if (was.isConnected && !was.matches(':disabled')) was.focus()
-    else if (holds instanceof HTMLElement) holds.focus()
+    const open = was.isConnected && !was.matches(':disabled')
+    // What was never shut was left by something that has a place of its own for the keyboard: a dialog that opens.
+    if (open && shut) was.focus()
+    shut = was.isConnected && !open
+    if (open) return
+    if (holds instanceof HTMLElement) holds.focus()
     // What is shut may open again at once, as at a closing.
-    else if (!was.isConnected) toHeading(there.find((at) => at.matches('[role=dialog]')))
+    else if (!shut) toHeading(there.find((at) => at.matches('[role=dialog]')))
   }, MOVED)
   useMutationObserver(document.body, () => isLost() && void mend(), {
     subtree: true,

@@ -41,7 +41,7 @@ pub struct PieceSetting {
 /// A value that a setting can take.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, ToSchema)]
 pub struct PieceChoice {
-    /// As it is set.
+    /// As it is set [unit of the setting].
     pub value: f64,
     /// What it means.
     pub says: &'static str,
