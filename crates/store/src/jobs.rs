@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 
 use rusqlite::{Connection, OptionalExtension, params};
+use wattotherm_job::Context;
 use wattotherm_job::chain::{ChainTables, StaleCause};
 use wattotherm_job::effects::Effect;
 use wattotherm_job::finding::Finding;
@@ -370,7 +371,7 @@ impl Store {
         effects: &[Effect],
         at: &str,
     ) -> Result<i64, StoreError> {
-        let tables = self.house()?.chain_tables();
+        let house = self.house()?;
         let tx = self.conn.transaction()?;
         let key = stop.to_string();
         let part = match stop {
@@ -418,7 +419,7 @@ impl Store {
         )?;
         note_down(&tx, job, &key, title, readings, at)?;
         if let (Stop::Fit(r), Verdict::Pass, false) = (stop, finding.facts.verdict, corrects) {
-            set_aside(&tx, &tables, job, r, at)?;
+            set_aside(&tx, &house.chain_tables(), job, r, at)?;
         }
         match stop {
             Stop::Parameter(parameter, filament_id) => {
@@ -588,20 +589,15 @@ fn set_aside(
         .query_map([job.id], |r| Ok((r.get(0)?, r.get(1)?)))?
         .collect::<Result<_, _>>()?;
     for (key, readings) in drafts {
-        let Ok(Stop::Parameter(parameter, _)) = key.parse() else {
+        let Ok(stop @ Stop::Parameter(parameter, _)) = key.parse() else {
             continue;
         };
         if tables.cell(fitted, parameter).is_none() {
             continue;
         }
-        let read: serde_json::Value = serde_json::from_str(&readings).unwrap_or_default();
-        let typed: Vec<String> = read.as_object().map_or(Vec::new(), |all| {
-            let said = all.iter().filter_map(|(name, v)| {
-                let text = v.as_str().filter(|t| !t.trim().is_empty())?;
-                Some(format!("{} {text}", name.replace('_', " ")))
-            });
-            said.collect()
-        });
+        let readings = serde_json::from_str(&readings).unwrap_or_default();
+        let form = stop.station().form(&readings, &Context::default());
+        let typed: Vec<String> = form.fields().filter_map(|f| f.shown(&readings)).collect();
         let text = format!(
             "{}: set aside, since it was read before the new {}: {}",
             parameter.label(),

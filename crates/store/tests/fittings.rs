@@ -258,7 +258,9 @@ fn what_was_read_before_a_part_went_in_is_set_aside_and_stands_in_the_logbook() 
         .collect();
     assert_eq!(
         set_aside,
-        ["Heater loop: set aside, since it was read before the new heater cartridge: target c 235"]
+        [
+            "Heater loop: set aside, since it was read before the new heater cartridge: print temperature 235 °C, verification"
+        ]
     );
     // The sheet put right is no new part: what was read since stays.
     type_both(&mut s, DAY[2]);

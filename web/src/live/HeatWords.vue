@@ -21,7 +21,11 @@ defineEmits<{ off: [] }>()
       <p v-if="printer.routine && !printer.routine.done" class="doing">
         {{ printer.routine.progress.says }}.
       </p>
-      <p :class="{ alarm: printer.stop, says: printer.status.state !== 'halted' }" :title="printer.says">
+      <!-- What must be done after an emergency stop is read whole. -->
+      <p
+        :class="printer.stop ? 'alarm' : printer.status.state === 'halted' ? '' : 'says'"
+        :title="printer.says"
+      >
         {{ printer.says }}
       </p>
       <p v-if="printer.silent_s != null" class="alarm">Last report {{ printer.silent_s }} s ago.</p>
@@ -35,8 +39,7 @@ defineEmits<{ off: [] }>()
   line-height: 1.25;
   min-width: 0;
 }
-/* What must be done after an emergency stop is read whole. */
-.says:not(.alarm) {
+.says {
   display: -webkit-box;
   -webkit-box-orient: vertical;
   -webkit-line-clamp: 3;

@@ -25,33 +25,21 @@ const here = computed(() => ({ job: props.job, stop: props.stationKey }))
 const fault = computed(() => props.station.finding.value?.facts.verdict === 'stop')
 const free = computed(() => link.connected.value && !link.running.value && !link.busy.value)
 
-/* A result is in the draft already; one that comes while this page is open is shown at once. One that came before it
-   was opened may be of what stood here before: the part that it was measured on can be gone. */
-let seen = 0
-const failed = ref('')
+/* A result is laid into the draft, and comes from there. Why one failed is said while the page that saw it is open. */
+const ran = ref(0)
 watch(
-  () => link.printer.value?.routine,
+  link.running,
   (routine) => {
-    if (routine?.for_stop !== `${props.job}/${props.stationKey}`) return
-    if (!routine.done) {
-      seen = routine.number
-      return
-    }
-    if (routine.number !== seen) return
-    seen = 0
-    failed.value = routine.done.failed ?? ''
-    if (routine.done.hold) r.value.hold = routine.done.hold
-    if (routine.done.tune) {
-      r.value.tune = routine.done.tune
-      r.value.verify = null
-    }
-    if (routine.done.verify) r.value.verify = routine.done.verify
+    if (routine?.for_stop === `${props.job}/${props.stationKey}`) ran.value = routine.number
   },
-  { immediate: true, deep: true },
+  { immediate: true },
 )
+const failed = computed(() => {
+  const routine = link.printer.value?.routine
+  return routine?.number === ran.value ? (routine.done?.failed ?? '') : ''
+})
 
 async function start(kind: 'hold' | 'autotune' | 'verify') {
-  failed.value = ''
   if (target.value === null) return
   const fan = (v('fan_percent') ?? 0) / 100
   await link.run(kind, target.value, { fan }, here.value)

@@ -119,6 +119,29 @@ impl Field {
         }
     }
 
+    /// What these readings hold there, with its name: "rest 27.1 mm"; none where it is blank, or only ever chosen.
+    #[must_use]
+    pub fn shown(&self, readings: &Value) -> Option<String> {
+        let at = readings.pointer(&format!("/{}", self.path.replace('.', "/")))?;
+        match self.kind {
+            FieldKind::Result => (!at.is_null()).then(|| self.label.clone()),
+            FieldKind::Number
+            | FieldKind::Picture { .. }
+            | FieldKind::Text { .. }
+            | FieldKind::Report { .. } => {
+                let text = at.as_str().map(str::trim).filter(|t| !t.is_empty())?;
+                let unit = (self.limit).filter(|_| text.parse::<f64>().is_ok());
+                let unit = unit.map_or("", |l| l.unit.symbol());
+                Some(
+                    format!("{} {text} {unit}", self.label)
+                        .trim_end()
+                        .to_owned(),
+                )
+            }
+            _ => None,
+        }
+    }
+
     /// A number; its path is the limit's.
     #[must_use]
     pub fn number(limit: &Limit) -> Self {

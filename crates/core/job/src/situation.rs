@@ -1,7 +1,5 @@
 //! What is on record around a station, and what the station needs to know of it.
 
-use std::cell::LazyCell;
-
 use serde_json::Value;
 use wattotherm_gcode::{Words, wanted_by};
 use wattotherm_measure::Verdict;
@@ -80,13 +78,16 @@ impl Situation<'_> {
         let key = stop.to_string();
         let at = self.closings.iter().rposition(|c| c.stop == key)?;
         let (closed, later) = self.closings[at..].split_first()?;
-        let mut fitted = later.iter().filter_map(|c| match c.stop.parse() {
+        let fitted = later.iter().filter_map(|c| match c.stop.parse() {
             Ok(Stop::Fit(r)) if c.finding.facts.verdict == Verdict::Pass => Some(r),
             _ => None,
         });
-        let tables = LazyCell::new(|| self.house.chain_tables());
+        let fitted: Vec<Replacement> = fitted.collect();
         let gone = match stop {
-            Stop::Parameter(p, _) => fitted.any(|r| tables.cell(r, p).is_some()),
+            Stop::Parameter(p, _) if !fitted.is_empty() => {
+                let tables = self.house.chain_tables();
+                fitted.iter().any(|r| tables.cell(*r, p).is_some())
+            }
             _ => false,
         };
         (!gone).then_some(closed.readings)

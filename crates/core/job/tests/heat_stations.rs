@@ -479,6 +479,21 @@ fn gains_written_from_here_and_seen_to_hold_are_the_ones_kept() {
         assert_eq!(fails.facts.verdict, Verdict::MeasureAgain);
         assert!(fails.facts.commands.is_empty(), "{}", fails.words.headline);
     }
+    // Nobody knows what stood there before: the new ones are new all the same.
+    let mut unknown = typed.clone();
+    for path in ["set_p", "set_i", "set_d"] {
+        unknown[path] = json!("");
+    }
+    unknown["verify"] = verify(1.0, None);
+    let new_here = Context {
+        before_text: None,
+        ..c.clone()
+    };
+    let unknown = found(&stations::HeaterLoop, &new_here, &unknown).facts;
+    assert_eq!(
+        (unknown.before_text.as_deref(), unknown.kept_text()),
+        (None, Some("P 30.00 I 3.21 D 70.12"))
+    );
     // Taken, but not stored: they are still to be written.
     typed["verify"] = Value::Null;
     typed["written"]["stored"] = json!(false);
@@ -494,6 +509,16 @@ fn a_verification_off_the_display_asks_which_gains_it_was_made_with() {
     });
     let asked = complaint(&stations::HeaterLoop, &c, &seen);
     assert!(asked.contains("Which gains did it hold with?"), "{asked}");
+    let mut blank = seen.clone();
+    for path in ["set_p", "set_i", "set_d"] {
+        blank[path] = json!("");
+    }
+    blank["confirmed"] = json!(["set_p"]);
+    let asked = complaint(&stations::HeaterLoop, &c, &blank);
+    assert!(
+        asked.contains("Type those that the printer held."),
+        "{asked}"
+    );
     let mut sure = seen.clone();
     sure["confirmed"] = json!(["set_p"]);
     let old = found(&stations::HeaterLoop, &c, &sure);

@@ -375,7 +375,8 @@ impl Station for HeaterLoop {
         }
         let by_display = typed_verification(&typed, context);
         if let Some(v) = r.verify.as_ref().or(by_display.as_ref()) {
-            facts.before_text = was.map(|g| g.text()).or(facts.before_text);
+            // What was written from here isn't what stood there before.
+            facts.before_text = (was.map(|g| g.text())).or_else(|| recorded.map(str::to_owned));
             return Ok(verified(facts, v, r, &typed, context));
         }
         if let Some(gains) = chosen(r) {

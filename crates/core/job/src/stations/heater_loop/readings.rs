@@ -287,19 +287,23 @@ pub(super) fn typed(
         _ => None,
     };
     // Read off a display: nothing but the technician knows which gains the printer held meanwhile.
-    if let (Some(set), Some(gains)) = (set, chosen(readings))
-        && readings.verify.is_none()
-        && seen.iter().any(Option::is_some)
-        && !same(&set, &gains)
-    {
-        intake.ask_whether(
-            "set_p",
-            format!(
-                "Which gains did it hold with? {} were found, {} stand here as set. Type those that the printer held, or confirm these.",
-                gains.text(),
-                set.text()
+    let by_eye = readings.verify.is_none() && seen.iter().any(Option::is_some);
+    if let Some(found) = chosen(readings).filter(|_| by_eye) {
+        let which = format!("Which gains did it hold with? {} were found", found.text());
+        match set {
+            None => intake.conflict(
+                "set_p",
+                format!("{which}. Type those that the printer held."),
             ),
-        );
+            Some(set) if !same(&set, &found) => intake.ask_whether(
+                "set_p",
+                format!(
+                    "{which}, {} stand here as set. Type those that the printer held, or confirm these.",
+                    set.text()
+                ),
+            ),
+            Some(_) => {}
+        }
     }
     intake.finish()?;
     Ok(Typed {

@@ -72,11 +72,11 @@ pub(super) fn words(f: &Facts<HeaterLoopFound>, pen: Pen) -> Words {
             )
         }
         Stage::Verified => {
-            let gains = f.kept_text().unwrap_or_default();
+            let gains = f.kept_text().map_or(String::new(), |g| format!("{g}, "));
             w.say(
                 format!("Pass: the loop holds {at}."),
                 "Step, hold and part fan are inside their limits. The gains stay.",
-                format!("{gains}, verified at {at}"),
+                format!("{gains}verified at {at}"),
                 "Go on.",
             )
         }
