@@ -2918,6 +2918,14 @@ export interface components {
              */
             replaced: components["schemas"]["Replacement"][];
             /**
+             * @description What this job’s nozzle profile has saved.
+             * @default {
+             *       "first_layer_mm": null,
+             *       "outer_width_mm": null
+             *     }
+             */
+            saved_lines: components["schemas"]["SavedLines"];
+            /**
              * @description Settings report kept when the job began.
              * @default null
              */
@@ -7256,6 +7264,21 @@ export interface components {
              * @description Temperature shown [°C].
              */
             temp_c: number;
+        };
+        /** @description What of a profile that agrees with the fitted bore later stations lay lines by. */
+        SavedLines: {
+            /**
+             * Format: double
+             * @description Height of the first layer [mm].
+             * @default null
+             */
+            first_layer_mm: number | null;
+            /**
+             * Format: double
+             * @description Width of the outer wall [mm].
+             * @default null
+             */
+            outer_width_mm: number | null;
         };
         /** @description One school of a rule. */
         SchoolShown: {

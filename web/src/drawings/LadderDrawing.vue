@@ -8,7 +8,7 @@ const props = defineProps<{
 }>()
 const W = 330
 const H = 220
-const left = 44
+const left = 58
 const right = 320
 const top = 16
 const foot = 178

@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
 
-import { answer, client, get } from '../api/client'
+import { answer, client, get, type Schemas } from '../api/client'
 import { endWord, moment, toneOf } from '../api/words'
 import MarkedPhoto from '../ui/MarkedPhoto.vue'
 import WideTable from '../ui/WideTable.vue'
@@ -61,6 +61,9 @@ const restingOn = (title: string) =>
     .map((l) => l.title)
 const released = computed(() => (page.value?.traveller.lines ?? []).filter((l) => l.state === 'released'))
 const word = { pass: 'pass', adjust: 'adjusted', measure_again: 'open', stop: 'stopped' }
+/* Where another station is to be done again nothing was adjusted. */
+const wordOf = ({ verdict, send_back }: Schemas['Finding']['facts']) =>
+  verdict === 'adjust' && send_back ? 'sent back' : word[verdict]
 const { data: catalogue } = useQuery({ queryKey: ['catalogue'], queryFn: () => get('/api/v1/catalogue') })
 const parts = computed(() => {
   const names = (catalogue.value?.parts ?? []).flatMap((p) => p.replacements)
@@ -177,12 +180,10 @@ function print() {
             <div v-for="b in c.finding.words.bands" :key="b.label">{{ b.nominal }}</div>
           </td>
           <td>
-            <span class="chip" :class="toneOf[c.finding.facts.verdict]">{{
-              word[c.finding.facts.verdict]
-            }}</span>
+            <span class="chip" :class="toneOf[c.finding.facts.verdict]">{{ wordOf(c.finding.facts) }}</span>
           </td>
           <td>{{ c.finding.words.line }}</td>
-          <td>{{ moment(c.at) }}</td>
+          <td class="at">{{ moment(c.at) }}</td>
         </tr>
       </tbody>
     </WideTable>
@@ -285,6 +286,13 @@ figcaption {
 .foot {
   margin-top: 18px;
   font-size: 14px;
+}
+@media screen and (min-width: 900px) {
+  .mono div,
+  .at,
+  .chip {
+    white-space: nowrap;
+  }
 }
 @media print {
   .report {

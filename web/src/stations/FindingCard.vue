@@ -27,7 +27,7 @@ const action = computed(
   () =>
     ({
       pass: 'Close station',
-      adjust: 'Set and repeat',
+      adjust: props.finding?.facts.send_back ? 'Record, and go back' : 'Set and repeat',
       measure_again: 'Not settled yet',
       stop: 'Record the stop',
     })[props.finding?.facts.verdict ?? 'measure_again'],
@@ -86,7 +86,7 @@ const wrong = computed(() => props.problems.filter((p) => !asks.value.includes(p
         >
         <WrongLink v-if="cause" v-bind="cause" />
         <NButton
-          v-if="finding?.facts.send_back && finding.facts.verdict !== 'pass'"
+          v-if="finding?.facts.send_back && finding.facts.verdict === 'stop'"
           @click="emit('back', finding.facts.send_back)"
         >
           Go to that station

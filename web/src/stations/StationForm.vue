@@ -2,7 +2,7 @@
 import { useMediaQuery } from '@vueuse/core'
 import { NButton, NCheckbox, NInput } from 'naive-ui'
 import { useRouter } from 'vue-router'
-import { computed, ref, watch, type Component } from 'vue'
+import { computed, nextTick, ref, watch, type Component } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { usePen } from '../app/pen'
@@ -81,10 +81,25 @@ const chosen = (field: Schemas['Field']) => ({
     choose(field, value ?? '')
   },
 })
+/* What was added is typed next: the keyboard goes there once the form has it, unless it went elsewhere meanwhile. */
+let grown: { path: string; from: Element | null } | null = null
 function grow(more: Schemas['More']) {
   const series = at(more.path)
-  if (Array.isArray(series)) series.push(JSON.parse(JSON.stringify(more.value)))
+  if (!Array.isArray(series)) return
+  grown = { path: `${more.path}.${String(series.length)}`, from: document.activeElement }
+  series.push(JSON.parse(JSON.stringify(more.value)))
 }
+watch(groups, async () => {
+  const here = grown
+  const added = groups.value
+    .flatMap(asked)
+    .find((field) => here && (field.path === here.path || field.path.startsWith(`${here.path}.`)))
+  if (!here || !added) return
+  grown = null
+  await nextTick()
+  if (document.activeElement !== here.from) return
+  document.getElementById(`f-${added.path.replaceAll('.', '-')}`)?.focus()
+})
 const shown = computed<Shown>(() => ({
   readings: r.value,
   finding: props.station.finding.value,

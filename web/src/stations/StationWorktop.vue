@@ -7,7 +7,7 @@ import { ServerError, answer, client } from '../api/client'
 import { signalWord } from '../api/words'
 import AskDialog from '../ui/AskDialog.vue'
 import BandPlot from '../ui/BandPlot.vue'
-import { dialogOf } from '../ui/onward'
+import { dialogOf, hold } from '../ui/onward'
 import { shutKey } from '../ui/shut'
 import CheckForm from './CheckForm.vue'
 import FindingCard from './FindingCard.vue'
@@ -88,7 +88,9 @@ watch(
           ? !f.checked
           : !(f as HTMLInputElement).value),
     )
-    ;(blank ?? fields[0])?.focus()
+    // A round that is repeated may have all its readings, and a question left.
+    const questions = [...(body.value?.querySelectorAll<HTMLElement>('[data-answers]') ?? [])]
+    ;(blank ?? questions.map(hold).find(Boolean) ?? fields[0])?.focus()
   },
   { immediate: true },
 )
@@ -113,6 +115,9 @@ async function close() {
   if ((here?.state === 'open' || here?.state === 'stopped') && here.waits_for.length === 0) {
     // An adjust or a stop: the same station again, from its new before. What came back is looked into first.
     emit('again')
+    // Nothing is set here: what is to be done is done at the station that it names.
+    const { verdict, send_back: station } = got.finding.facts
+    if (verdict === 'adjust' && station) emit('back', station)
   } else {
     emit('go', got.traveller.now)
   }

@@ -81,6 +81,17 @@ const heads = computed(() => rows.value[0] ?? [])
 .head .n {
   line-height: inherit;
 }
+/* What is wrong with a cell stands under its row, as wide as the row: a column is too narrow for a sentence. */
+.row {
+  grid-auto-flow: row dense;
+}
+.row :deep(.reading) {
+  display: contents;
+}
+.row :deep(.error) {
+  grid-column: 2 / -1;
+  margin: 0;
+}
 /* Where the columns find no room, each field has its name again. */
 @container (max-width: 620px) {
   .many .head,
@@ -94,6 +105,9 @@ const heads = computed(() => rows.value[0] ?? [])
   }
   .many .says {
     grid-column: 1 / -1;
+  }
+  .many :deep(.reading) {
+    display: block;
   }
   .many :deep(label.visually-hidden) {
     position: static;
@@ -114,6 +128,9 @@ const heads = computed(() => rows.value[0] ?? [])
   }
   .few .says {
     grid-column: 1 / -1;
+  }
+  .few :deep(.reading) {
+    display: block;
   }
   .few :deep(label.visually-hidden) {
     position: static;

@@ -13,7 +13,7 @@ export function dialogOf(event: Event): HTMLElement | null {
 }
 
 /** What takes the focus at a stop; none at a question that is answered already. */
-function hold(stop: HTMLElement): HTMLElement | null {
+export function hold(stop: HTMLElement): HTMLElement | null {
   if (stop.matches('[data-pick], [data-line]')) return stop.querySelector('input')
   if (!stop.matches('[data-answers]')) return stop
   return stop.querySelector(':checked') ? null : stop.querySelector<HTMLElement>('input')

@@ -52,6 +52,8 @@ pub struct Context {
     pub volumetric_limit: Option<f64>,
     /// The last sliced file that this printer printed or that was made for it.
     pub last_print: Option<SlicedFile>,
+    /// What this job’s nozzle profile has saved.
+    pub saved_lines: SavedLines,
     /// For a trial: which parameter.
     pub parameter: Option<Parameter>,
     /// Minutes of hands that the card still asks for: at least, at most [min].
@@ -105,8 +107,20 @@ pub struct ExpectedSetting {
     pub station: String,
 }
 
+/// What of a profile that agrees with the fitted bore later stations lay lines by.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(default, deny_unknown_fields)]
+pub struct SavedLines {
+    /// Width of the outer wall [mm].
+    pub outer_width_mm: Option<f64>,
+    /// Height of the first layer [mm].
+    pub first_layer_mm: Option<f64>,
+}
+
 /// Where a station takes a value from that is in force, for the word beside its field.
 pub const IN_FORCE: &str = "the value in force";
+/// See [`IN_FORCE`].
+pub const FROM_PROFILE: &str = "the nozzle profile";
 /// See [`IN_FORCE`].
 pub const FROM_SNAPSHOT: &str = "the snapshot";
 

@@ -27,7 +27,7 @@ pub mod timeline;
 pub use caution::{Caution, SignalWord};
 pub use chain_link::{ChainLink, ChainState};
 pub use changed::{Changed, Lasts};
-pub use context::{Comes, Context, ExpectedSetting, SlicedFile};
+pub use context::{Comes, Context, ExpectedSetting, SavedLines, SlicedFile};
 pub use desk::{Desk, Waits, what_now};
 pub use gate::Gate;
 pub use guard_limits::guard_limits;

@@ -6,10 +6,11 @@ use wattotherm_measure::Verdict;
 use wattotherm_printer::{FilamentFacts, Parameter, PrinterFacts, Replacement};
 
 use crate::changed::Changed;
-use crate::context::{Comes, Context, ExpectedSetting, SlicedFile};
+use crate::context::{Comes, Context, ExpectedSetting, SavedLines, SlicedFile};
 use crate::finding::Finding;
 use crate::house::House;
 use crate::route::{Stop, Traveller, TravellerLine};
+use crate::stations::saved_lines;
 
 /// A value in force on a printer.
 #[derive(Clone, Debug, PartialEq)]
@@ -187,6 +188,10 @@ impl Situation<'_> {
             tube_cut_mm: self
                 .last(&Stop::TubeLength.to_string())
                 .and_then(|c| c.finding.facts.kept()),
+            saved_lines: (self.last(&Stop::Parameter(Parameter::Profile, None).to_string()))
+                .map_or_else(SavedLines::default, |c| {
+                    saved_lines(&c.finding.facts, self.printer.nozzle_mm)
+                }),
             parameter,
             snapshot: snapshot
                 .and_then(|c| c.readings["report"].as_str())

@@ -52,6 +52,25 @@ fn a_bad_look_goes_back_to_the_station_that_cures_it_and_a_small_one_passes() {
 }
 
 #[test]
+fn an_edge_that_is_inside_without_its_doubt_says_what_it_could_be() {
+    let says = |z: &str| {
+        let f = accepted(&json!({"z_mm": [z, z, z]}), &Context::default()).unwrap();
+        (f.facts.send_back, f.words.headline)
+    };
+    let (back, near) = says("20.09");
+    assert_eq!(back.as_deref(), Some("offset_z"));
+    assert!(near.ends_with("and could be over 20.10 mm."), "{near}");
+    assert!(says("19.91").1.ends_with("and could be under 19.90 mm."));
+    // Beyond it nothing more needs to be said.
+    let (_, beyond) = says("20.15");
+    assert!(
+        beyond.starts_with("Not accepted: Z is 20.15") && !beyond.contains("could"),
+        "{beyond}"
+    );
+    assert_eq!(says("20.08").0, None);
+}
+
+#[test]
 fn shadows_beside_edges_are_the_frame_and_no_setting_of_a_filament() {
     let f = accepted(&json!({"surface": {"ringing": "4"}}), &Context::default()).unwrap();
     assert_eq!(

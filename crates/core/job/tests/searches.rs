@@ -371,6 +371,44 @@ fn a_house_whose_prints_are_dear_stops_earlier() {
 }
 
 #[test]
+fn the_first_print_is_held_against_the_settings_of_before_the_job_alone() {
+    let prints: Vec<Value> = [("0.8", 3), ("1.0", 1)]
+        .iter()
+        .map(|(d, s)| json!({"distance": d, "speed": "25", "travel": "150", "hop": "0", "wipe": "0", "strings": s, "gaps": "0", "blobs": "0"}))
+        .collect();
+    let typed = json!({ "prints": prints, "before": "1" });
+    for (adjusts_so_far, says) in [(0, true), (1, false)] {
+        let context = Context {
+            adjusts_so_far,
+            ..pla(Some(1.0))
+        };
+        let f = found(&stations::Retraction, &typed, &context);
+        let unknown = f
+            .words
+            .reasons
+            .iter()
+            .any(|r| r.contains("what the new part alone did"));
+        assert_eq!(
+            unknown, says,
+            "{adjusts_so_far} adjusts: {:?}",
+            f.words.reasons
+        );
+    }
+}
+
+#[test]
+fn lines_named_good_with_others_between_them_are_not_said_to_differ_from_look_to_look() {
+    let typed = json!({"from": "0.3", "step": "0.05", "count": "13", "seed": "0", "first": "4, 7", "second": "4, 7"});
+    let f = found(&stations::PressureAdvance, &typed, &pla(Some(0.6)));
+    assert_eq!(f.facts.verdict, Verdict::MeasureAgain);
+    assert!(
+        f.words.headline.contains("between the lines named good"),
+        "{}",
+        f.words.headline
+    );
+}
+
+#[test]
 fn looks_that_differ_are_settled_by_pairs_once_one_wins_often_enough() {
     let lines = |pairs: &str| {
         let typed = json!({"from": "0.3", "step": "0.05", "count": "13", "seed": "0", "first": "4", "second": "7", "pairs": pairs});

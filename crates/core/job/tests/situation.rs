@@ -29,6 +29,76 @@ fn card(events: &[Event]) -> Traveller {
     traveller(&House::default(), &facts(), events)
 }
 
+#[test]
+fn what_a_passed_profile_saved_is_what_patches_and_walls_are_asked_by_and_no_other_bore_s() {
+    let printer = PrinterFacts {
+        nozzle_mm: 0.6,
+        ..PrinterFacts::default()
+    };
+    let saved = json!({
+        "version": 1, "before": "0.6", "bore": "0.6", "outer_width": "0,66", "layer": "0.3", "first_layer": "0.25",
+        "name": "0.6 draft", "saved_printer": true, "saved_process": true
+    });
+    let station = Context {
+        printer: printer.clone(),
+        parameter: Some(Parameter::Profile),
+        before: Some(0.6),
+        ..Context::default()
+    };
+    let passed = stations::Profile.evaluate(&saved, &station).unwrap();
+    assert_eq!(passed.facts.verdict, Verdict::Pass, "{passed:?}");
+    // Before it was saved for this bore it says what to do, which nobody has done yet.
+    let mut first = saved.clone();
+    first["before"] = json!("0.4");
+    let adjust = stations::Profile.evaluate(&first, &station).unwrap();
+    assert_eq!(adjust.facts.verdict, Verdict::Adjust);
+    let card = card(&[]);
+    for (finding, nozzle_mm, [height, wall]) in [
+        (&passed, 0.6, ["0.25", "0.66"]),
+        (&adjust, 0.6, ["0.3", "0.675"]),
+        (&passed, 0.8, ["0.4", "0.9"]),
+    ] {
+        let printer = PrinterFacts {
+            nozzle_mm,
+            ..printer.clone()
+        };
+        let closings = [Closed {
+            stop: "profile",
+            readings: &saved,
+            finding,
+        }];
+        let filaments = [(7, "PETG, green".to_owned(), "PETG".to_owned())];
+        let situation = Situation {
+            house: &House::default(),
+            printer: &printer,
+            filaments: &filaments,
+            in_force: &[],
+            closings: &closings,
+            card: &card,
+            replaced: &[Replacement::NozzleOtherBore],
+            changed: &[],
+            failure_times_min: &[],
+            comes: Comes::AtRandom,
+            last_print: None,
+        };
+        let z = situation.context(Stop::Parameter(Parameter::OffsetZ, None));
+        assert_eq!(stations::OffsetZ.start(&z)["commanded_mm"], height);
+        let flow = situation.context(Stop::Parameter(Parameter::Flow, Some(7)));
+        assert_eq!(stations::Flow.start(&flow)["wall_mm"], wall);
+        // In a round that is repeated the last one's is asked again.
+        let repeated = Context {
+            adjusts_so_far: 1,
+            previous: Some(json!({"wall_mm": "0,7"})),
+            ..flow.clone()
+        };
+        assert_eq!(stations::Flow.start(&repeated)["wall_mm"], "0,7");
+        // The page says so beside the field.
+        let form = stations::Flow.form(&stations::Flow.start(&flow), &flow);
+        let form = serde_json::to_string(&form).unwrap();
+        assert_eq!(form.contains("the nozzle profile"), wall == "0.66");
+    }
+}
+
 /// A finding with these commands, made of the simplest station's.
 fn finding(verdict: Verdict, lines: &[&str]) -> Finding {
     let context = Context {

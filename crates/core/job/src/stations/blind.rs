@@ -199,12 +199,18 @@ impl Look {
                     format!("another look at the same {what}, in better light"),
                     format!("{what} in twice the step"),
                 ];
+                // Both looks may say the same, and name tiles that are no neighbours.
+                let agree = (one - other).abs() <= self.tiles.step.abs() * (1.0 + 1e-9);
                 w.say(
-                    format!(
-                        "Measure again: the first look says {}, the second {}.",
-                        value(one),
-                        value(other)
-                    ),
+                    if agree {
+                        format!("Measure again: between the {what} named good lie others that are not.")
+                    } else {
+                        format!(
+                            "Measure again: the first look says {}, the second {}.",
+                            value(one),
+                            value(other)
+                        )
+                    },
                     format!(
                         "The eye doesn’t tell these {what} apart. Look again in low light from the side, or print {what} in twice the step."
                     ),

@@ -50,7 +50,7 @@ pub use offset_z::{GapMethod, OffsetZ, OffsetZReadings, Patch};
 pub use pressure_advance::{PressureAdvance, PressureAdvanceReadings};
 pub use print_temp::{PrintTemp, PrintTempReadings, ScoredBand, Wanted};
 pub use probe::{Probe, ProbeReadings};
-pub use profile::{Profile, ProfileReadings, other_bore};
+pub use profile::{Profile, ProfileReadings, other_bore, saved_lines};
 pub use retraction::{Retraction, RetractionReadings, TrialPrint};
 pub use search::{FoundBy, OwnOutcome};
 pub use sensor::{Sensor, SensorReadings};
@@ -70,7 +70,7 @@ pub(crate) use station::read;
 use wattotherm_measure::text::plain;
 use wattotherm_measure::{Combined, expanded};
 
-use crate::context::Context;
+use crate::context::{Context, FROM_PROFILE};
 
 /// Expanded uncertainty at the level of confidence of the application.
 fn expanded_95(combined: Combined) -> f64 {
@@ -89,6 +89,27 @@ fn expanded_type_b(u: f64) -> f64 {
 /// A known value as it is typed; blank where it isn't known.
 fn known(value: Option<f64>, decimals: usize) -> wattotherm_measure::entry::Entry {
     value.map_or_else(Default::default, |v| plain(v, decimals).as_str().into())
+}
+
+/// What a test piece is asked for: as it was typed in the round that is repeated, as this job's nozzle profile saved
+/// it, or as usual; and where it is from, if from the profile.
+fn asked(
+    context: &Context,
+    name: &str,
+    saved: Option<f64>,
+    usual: f64,
+) -> (wattotherm_measure::entry::Entry, Option<&'static str>) {
+    let last = context.previous.as_ref().and_then(|p| p.get(name));
+    let typed = last
+        .and_then(serde_json::Value::as_str)
+        .filter(|t| !t.is_empty());
+    match typed.filter(|_| context.adjusts_so_far > 0) {
+        Some(typed) => (typed.into(), None),
+        None => (
+            known(Some(saved.unwrap_or(usual)), 3),
+            saved.map(|_| FROM_PROFILE),
+        ),
+    }
 }
 
 /// Print temperature that the job works for [°C]; 210 where no filament says so.

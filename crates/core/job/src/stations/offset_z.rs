@@ -17,7 +17,7 @@ use wattotherm_printer::Parameter;
 use super::search::for_a_piece;
 use super::set_up::tolerance;
 use super::taken::{Taken, more};
-use super::{SetUp, Station, expanded_95, known};
+use super::{SetUp, Station, asked, expanded_95, known};
 use crate::context::Context;
 use crate::finding::{Band, Cause, Facts, PlainValue, Row, Words};
 use crate::form::{Field, Form};
@@ -287,6 +287,18 @@ fn gauge_for(readings: &OffsetZReadings, context: &Context) -> Instrument {
     gauge
 }
 
+/// Height to which patches are commanded: half the bore, as high as a line of this nozzle still presses on. Common
+/// practice, no source.
+fn commanded(context: &Context) -> (Entry, Option<&'static str>) {
+    let saved = context.saved_lines.first_layer_mm;
+    asked(
+        context,
+        "commanded_mm",
+        saved,
+        context.printer.nozzle_mm * 0.5,
+    )
+}
+
 impl Station for OffsetZ {
     type Readings = OffsetZReadings;
     type Own = OffsetZFound;
@@ -312,8 +324,7 @@ impl Station for OffsetZ {
             method,
             offset_set_mm: known(offset_before(context).map(|(v, _)| v), 3),
             instrument: instrument.into(),
-            // Half the bore: as high as a line of this nozzle still presses on. Common practice, no source.
-            commanded_mm: known(Some(context.printer.nozzle_mm * 0.5), 2),
+            commanded_mm: commanded(context).0,
             patches: [(0.2, 0.2), (0.8, 0.2), (0.5, 0.5), (0.2, 0.8), (0.8, 0.8)]
                 .map(patch)
                 .to_vec(),
@@ -497,10 +508,9 @@ impl Station for OffsetZ {
     }
 
     fn sources(context: &Context) -> BTreeMap<&'static str, &'static str> {
-        offset_before(context)
-            .map(|(_, says)| ("offset_set_mm", says))
-            .into_iter()
-            .collect()
+        let before = offset_before(context).map(|(_, says)| ("offset_set_mm", says));
+        let profile = commanded(context).1.map(|says| ("commanded_mm", says));
+        before.into_iter().chain(profile).collect()
     }
 
     fn words(f: &Facts<OffsetZFound>, pen: Pen) -> Words {

@@ -12,7 +12,7 @@ use wattotherm_printer::Parameter;
 use wattotherm_toolpath::bead_area_mm2;
 
 use super::{SetUp, Station, known};
-use crate::context::{Context, IN_FORCE};
+use crate::context::{Context, IN_FORCE, SavedLines};
 use crate::finding::{Facts, PlainValue, Row, Words};
 use crate::form::{Field, Form};
 use crate::house::RuleId;
@@ -176,6 +176,22 @@ pub struct ProfileFound {
     worth: Option<Worth>,
     name: String,
     note: String,
+}
+
+/// What the profile of a finding has saved; nothing unless it passed, and for a bore of `nozzle_mm` [mm].
+#[must_use]
+pub fn saved_lines(facts: &Facts, nozzle_mm: f64) -> SavedLines {
+    let passed = facts.verdict == Verdict::Pass;
+    let own = passed.then(|| serde_json::from_value::<ProfileFound>(facts.own.clone()));
+    let own = own.and_then(Result::ok);
+    let Some(own) = own.filter(|own| (own.bore_mm - nozzle_mm).abs() <= SAME_MM) else {
+        return SavedLines::default();
+    };
+    let saved = |which: Which| own.lines.iter().find(|l| l.which == which)?.was;
+    SavedLines {
+        outer_width_mm: saved(Which::OuterWidth),
+        first_layer_mm: saved(Which::FirstLayer),
+    }
 }
 
 /// Lines are so many bores wide at least, at most. Common practice, no published source.

@@ -588,7 +588,7 @@ impl Station for Acceptance {
                 "The replaced part did not cure it, or not all of it. Look for what it hasn’t explained before you tune anything.",
             ),
             (_, Some(Cause::BeltOrSteps)) => {
-                let out = wrong_edges(&w, f);
+                let out = wrong_edges(&w, f, pen);
                 w.stop(
                     &out,
                     "Flow makes X and Y wrong alike; these are not. Look at belt tension, the pulley’s grub screw and the steps/mm of that axis, then print the cube again. Leave flow alone.",
@@ -602,7 +602,7 @@ impl Station for Acceptance {
                 "the drive clicks or grinds",
                 "Something holds the filament back: partial clog, wrong tension, or too cold. Find it; no setting cures it.",
             ),
-            (Verdict::Adjust, None) => not_accepted(w, f),
+            (Verdict::Adjust, None) => not_accepted(w, f, pen),
             (Verdict::MeasureAgain, None) => {
                 let missing = own.missing_min();
                 let unsettled: Vec<&str> = f
@@ -689,18 +689,27 @@ fn more_reasons(own: &AcceptanceFound) -> Vec<String> {
 }
 
 /// "X is 20.45 ±0.04 mm and Y is …": edges that are out.
-fn wrong_edges(w: &Words, f: &Facts<AcceptanceFound>) -> String {
-    let all: Vec<String> = w
-        .bands_of(f, Verdict::Adjust)
-        .map(|b| format!("{} is {}", b.label, b.measured))
+fn wrong_edges(w: &Words, f: &Facts<AcceptanceFound>, pen: Pen) -> String {
+    let all: Vec<String> = (f.bands.iter().zip(&w.bands))
+        .filter(|(b, _)| b.verdict == Verdict::Adjust)
+        .map(|(b, said)| {
+            let is = format!("{} is {}", said.label, said.measured);
+            if b.error.abs() > b.limit {
+                return is;
+            }
+            // Inside by its mean, and not with its doubt.
+            let over = if b.error > 0.0 { "over" } else { "under" };
+            let end = b.nominal + b.limit.copysign(b.error);
+            format!("{is} and could be {over} {}", pen.fixed(end, b.unit, 2))
+        })
         .collect();
     join_and(&all.iter().map(String::as_str).collect::<Vec<_>>())
 }
 
-fn not_accepted(w: Words, f: &Facts<AcceptanceFound>) -> Words {
+fn not_accepted(w: Words, f: &Facts<AcceptanceFound>, pen: Pen) -> Words {
     let own = &f.own;
     let what = match own.symptom {
-        Some(Symptom::Edges) | None => wrong_edges(&w, f),
+        Some(Symptom::Edges) | None => wrong_edges(&w, f, pen),
         Some(Symptom::Strings) => format!(
             "strings score {}, at most {} is accepted",
             plain(own.strings, 1),

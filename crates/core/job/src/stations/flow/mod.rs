@@ -2,13 +2,15 @@
 
 mod by_eye;
 
+use std::collections::BTreeMap;
+
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use statrs::distribution::{ContinuousCDF, FisherSnedecor};
 use utoipa::ToSchema;
 use wattotherm_gcode as gcode;
 use wattotherm_measure::entry::{Entry, Intake, Limit, ReadingError};
-use wattotherm_measure::text::{count, decimals_for, fixed, plain};
+use wattotherm_measure::text::{count, fixed, plain};
 use wattotherm_measure::{
     BudgetPart, Combined, Component, Instrument, InstrumentKind, PartOf, Pen, Reading, Series,
     SettleOption, Unit, Verdict, combine, default_instruments, fresh_mean, what_would_settle,
@@ -19,7 +21,7 @@ use super::blind::{self, Look};
 use super::search::for_a_piece;
 use super::set_up::tolerance;
 use super::taken::{Taken, more};
-use super::{SetUp, Station, expanded_95, known};
+use super::{SetUp, Station, asked, expanded_95, known};
 use crate::context::Context;
 use crate::finding::{Band, Cause, Facts, PlainValue, Row, Words, times_the_blur};
 use crate::form::{Field, Form};
@@ -352,6 +354,12 @@ fn uncertainty(mean: Combined, density_u: Option<f64>) -> Combined {
     ])
 }
 
+/// Thickness asked of a single wall: an eighth wider than the bore. Common practice, no source.
+fn wall(context: &Context) -> (Entry, Option<&'static str>) {
+    let saved = context.saved_lines.outer_width_mm;
+    asked(context, "wall_mm", saved, context.printer.nozzle_mm * 1.125)
+}
+
 impl Station for Flow {
     type Readings = FlowReadings;
     type Own = FlowFound;
@@ -398,7 +406,7 @@ impl Station for Flow {
             flow_set_percent: known(Some(context.before.unwrap_or(100.0)), 3),
             override_percent: known(Some(no_override()), 0),
             instrument: instrument.into(),
-            wall_mm: known(Some(context.printer.nozzle_mm * 1.125), 3),
+            wall_mm: wall(context).0,
             walls: (1..=4)
                 .flat_map(|side| [WallHeight::Low, WallHeight::High].map(|h| (side, h)))
                 .map(|(side, height)| WallReading {
@@ -607,6 +615,11 @@ impl Station for Flow {
         Ok(facts)
     }
 
+    fn sources(context: &Context) -> BTreeMap<&'static str, &'static str> {
+        let profile = wall(context).1.map(|says| ("wall_mm", says));
+        profile.into_iter().collect()
+    }
+
     fn words(f: &Facts<FlowFound>, pen: Pen) -> Words {
         let own = &f.own;
         let Some(taken) = &own.taken else {
@@ -654,9 +667,8 @@ impl Station for Flow {
                 "Check that the profile’s bore and width are those printed, then the drive.",
             ),
             (Verdict::Pass, None) => {
-                let digits = decimals_for(value_expanded, 1).min(1);
                 w.say(
-                    format!("Pass: flow {} % stays.", fixed(own.set_percent, digits)),
+                    format!("Pass: flow {set} % stays."),
                     format!(
                         "{} of {}, inside ±{} %.",
                         said.measured,

@@ -96,6 +96,9 @@ pub struct RetractionFound {
     all_metal: bool,
     /// Clean on the board, but other prints of the same settings are not.
     again_not: bool,
+    /// Whether a round of this job set the distance before already.
+    #[serde(default)]
+    repeated: bool,
     /// What a print must promise to be worth making [score].
     #[serde(default = "usual_worth")]
     worth: f64,
@@ -525,6 +528,7 @@ impl Station for Retraction {
             limit,
             all_metal: context.printer.hot_end == HotEndKind::AllMetal,
             again_not,
+            repeated: context.adjusts_so_far > 0,
             worth: context.house.tolerance(ToleranceId::PrintWorthScore),
             note: note_shown(&r.note),
             prints,
@@ -622,10 +626,8 @@ impl Station for Retraction {
             ));
         }
         let first = own.prints.first().map(Made::distance);
-        if f.before
-            .zip(first)
-            .is_some_and(|(b, d)| (b - d).abs() >= 0.05)
-        {
+        let was = f.before.filter(|_| !own.repeated);
+        if was.zip(first).is_some_and(|(b, d)| (b - d).abs() >= 0.05) {
             w.reasons.push(
                 "The first print hasn’t the old settings: what the new part alone did isn’t known."
                     .into(),
