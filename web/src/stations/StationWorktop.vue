@@ -90,7 +90,8 @@ watch(
     )
     // A round that is repeated may have all its readings, and a question left.
     const questions = [...(body.value?.querySelectorAll<HTMLElement>('[data-answers]') ?? [])]
-    ;(blank ?? questions.map(hold).find(Boolean) ?? fields[0])?.focus()
+    const seen = questions.filter((q) => q.offsetParent !== null)
+    ;(blank ?? seen.map(hold).find(Boolean) ?? fields[0])?.focus()
   },
   { immediate: true },
 )
